@@ -247,6 +247,37 @@ def test_a_spare_that_is_lost_is_told(inkov: Inkov, sides: tuple[Path, Path]) ->
     assert said["gained"] == said["lost"] == [] and not said["refused"]
 
 
+def test_a_host_that_tags_is_heard_where_it_hears_nothing(
+    inkov: Inkov, sides: tuple[Path, Path]
+) -> None:
+    """VLAN 20 becomes the native VLAN of a port whose host uses tag 20: its frames are taken as
+    before, and what it should hear leaves untagged.
+    """
+    for folder, native in zip(sides, (10, 20), strict=True):
+        port = f"[port 5]\nmode: trunk\nnative: {native}\nallowed: 10,20\n[gateway"
+        edit(folder, "core-1.sheet", "[gateway", port)
+        (folder / "hosts.csv").write_text("host,switch,port,vlan\nmist,core-1,5,20\n")
+        (folder / "plan.yaml").write_text(
+            "claims: [{reach: [mist, core-1:2]}, {reach: [core-1:2, mist]},"
+            " {not-reach: [mist, fern-1:2]}, {join: [visitors]}]\n"
+        )
+    said = run(inkov, sides).json
+    [lost] = [one for one in said["lost"] if one["to"]["hosts"] == ["mist"]]
+    assert (lost["from"]["ports"], lost["both_ways"]) == (["core-1:2", "fern-1:2"], False)
+    stops = lost["witness"][-1]
+    assert (stops["event"], stops["switch"], stops["port"]) == ("stops", "core-1", "5")
+    assert "untagged, and the host takes frames with tag 20" in stops["because"]
+    assert not any("mist" in one["from"]["hosts"] for one in said["lost"] if one["layer"] == 2)
+    judged = inkov("prove", sides[1], "-f", "json").json["claims"]
+    assert [claim["verdict"] for claim in judged] == ["holds", "broken", "broken", "broken"]
+    sent = judged[2]["witness"][0]
+    assert sent["event"] == "sent" and sent["tagged"] and "allowed list" in sent["because"]
+    for claim in (judged[1], judged[3]):
+        stops = claim["witness"][-1]
+        assert stops["event"] == "stops" and "takes frames with tag 20" in stops["because"], claim
+    assert inkov("prove", sides[1], "--strict").status == 1
+
+
 @pytest.mark.parametrize(("member", "between"), [("", []), ("[port 3]\nvlan: 10\n", ["core-1"])])
 def test_a_switch_is_in_between_members_only(
     inkov: Inkov, sides: tuple[Path, Path], member: str, between: list[str]
@@ -495,6 +526,60 @@ def test_a_folder_that_is_in_no_repository(sides: tuple[Path, Path]) -> None:
     need(shutil.which("git") is not None, "git")
     result = run_inkov("compare", "rev:main", sides[1], "-q", cwd=sides[1])
     assert result.status == 2 and "not a git repository" in result.err
+
+
+@pytest.mark.parametrize(
+    ("name", "before", "after", "lines"),
+    [
+        # Few ports by their names, those of one switch together.
+        (
+            "fern-1.sheet",
+            "[port 3]\nvlan: 10",
+            "[port 3]\nvlan: 20",
+            [
+                "LOST  fern-1:3 (VLAN 10 ferns) <-> core-1:1 and fern-1:1 (VLAN 10 ferns)",
+                "GAINED  fern-1:3 (VLAN 20 visitors) <-> core-1:2 and fern-1:2 (VLAN 20 visitors)",
+            ],
+        ),
+        # Whole VLANs; a way back, and by routers.
+        (
+            "core-1.sheet",
+            "[gateway 10]",
+            "[gateway 20]\naddress: 10.0.20.1/24\n[gateway 10]",
+            ["GAINED  VLAN 20 visitors (all 2) <-> VLAN 10 ferns (all 3), by routers"],
+        ),
+        (
+            "fern-1.sheet",
+            "[port 2]\nvlan: 20",
+            "[port 2]\nvlan: 20\nstate: off",
+            ["LOST  core-1:2 (VLAN 20 visitors) <-> fern-1:2 (VLAN 20 visitors)"],
+        ),
+        # Named hosts by their names.
+        (
+            "core-1.sheet",
+            "[port 1]\nvlan: 10",
+            "[port 1]\nvlan: 20",
+            [
+                "LOST  haze (VLAN 10 ferns) <-> fern-1:1, 3 (VLAN 10 ferns)",
+                "GAINED  haze (VLAN 20 visitors) <-> core-1:2 and fern-1:2 (VLAN 20 visitors)",
+            ],
+        ),
+    ],
+)
+def test_who_is_meant_is_said_in_few_words(
+    inkov: Inkov,
+    sides: tuple[Path, Path],
+    name: str,
+    before: str,
+    after: str,
+    lines: list[str],
+) -> None:
+    for folder in sides:
+        (folder / "hosts.csv").write_text("host,switch,port\nhaze,core-1,1\n")
+    edit(sides[1], name, before, after)
+    out = inkov("compare", *sides, "-q").out.splitlines()
+    told = [line.lstrip(" !-") for line in out]
+    assert [line for line in told if line.startswith(("LOST", "GAINED"))] == lines
 
 
 def test_what_hostile_hosts_gain_is_told_beside_what_everybody_does(

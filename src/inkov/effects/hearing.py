@@ -239,7 +239,7 @@ class Hearing:
         starts: set[int] = set()
         shields: set[Hub] = set()
         free: set[Hub] = set()  # hubs that some of it gets to by a port that is not protected
-        for number, mask, bridge in sendings:
+        for number, mask, bridge, _ in sendings:
             protected = number >= 0 and fabric.bridge_ports[number].view.protected
             for vid in bits(mask & fabric.bridges[bridge].live):
                 region = regions.of(bridge, vid)
@@ -258,7 +258,8 @@ class Hearing:
         return Sender(frozenset(starts - {-1}), frozenset(shields - free), frames)
 
     def _anybody(self, sending: Sending) -> Sending:
-        """What is sent by a port, as any other port like it on the bridge would send it."""
+        """What is sent by a port, in any form, as any other port like it on the bridge would."""
+        sending = sending._replace(tagged=0)
         # What a router sends is anybody's.
         if sending.port < 0:
             return sending

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from msgspec.structs import replace
-
 from inkov.campus import Origin
 from inkov.effects.relation import Relation
 from inkov.effects.side import SeatName, Side
 from inkov.forwarding import Fabric
-from inkov.forwarding.follow import Event, Step, follow_to, follow_to_router
+from inkov.forwarding.follow import Event, Step, follow_to, follow_to_router, in_another_form
 from inkov.forwarding.reach import Sending
 from inkov.forwarding.reasons import why_dropped
 from inkov.forwarding.routers import Fate, Path, networks
@@ -79,16 +77,7 @@ def _frames_lost(relation: Relation, source: SeatName, target: SeatName) -> list
     start, end = (End(name.switch, name.port) for name in (source, target))
     story = follow_to(side.fabric, sendings, start, end, relation.level, target.tag)
     # It gets there, in a form that the host does not take.
-    return _in_another_form(story.steps, target) if story.arrives else story.steps
-
-
-def _in_another_form(steps: list[Step], target: SeatName) -> list[Step]:
-    """A way to a port whose host does not take what leaves there."""
-    *way, last = steps
-    leaves = f"tagged {last.vlan}" if last.tagged else "untagged"
-    takes = f"frames with tag {target.tag}" if target.tag else "untagged frames"
-    says = f"it leaves there {leaves}, and the host takes {takes}: {last.because}"
-    return [*way, replace(last, event=Event.STOPS, because=says)]
+    return in_another_form(story.steps, target.tag) if story.arrives else story.steps
 
 
 def _packets_lost(relation: Relation, source: SeatName, target: SeatName) -> list[Step]:

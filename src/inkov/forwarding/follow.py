@@ -28,6 +28,7 @@ __all__ = [
     "follow_to",
     "follow_to_router",
     "heard_instead",
+    "in_another_form",
     "routed_by",
     "tell",
 ]
@@ -118,6 +119,15 @@ def _in_form(port: BridgePort, tag: int) -> int:
     return view.emit & ~view.untagged & 1 << tag if tag else view.emit & view.untagged
 
 
+def in_another_form(steps: list[Step], tag: int) -> list[Step]:
+    """A way to a port at which a host that takes frames with one tag (0: without) gets nothing."""
+    *way, last = steps
+    leaves = f"tagged {last.vlan}" if last.tagged else "untagged"
+    takes = f"frames with tag {tag}" if tag else "untagged frames"
+    says = f"it leaves there {leaves}, and the host takes {takes}: {last.because}"
+    return [*way, replace(last, event=Event.STOPS, because=says)]
+
+
 def follow_to_router(
     fabric: Fabric, sendings: list[Sending], source: End, router: Interface
 ) -> Story:
@@ -191,7 +201,7 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
     # Without a port, the device itself sends.
     if state.port >= 0:
         port = fabric.bridge_ports[state.port]
-        tagged = port.view.pvid != state.vid
+        tagged = way.tagged or port.view.pvid != state.vid
         yield _arrival(fabric, port, state.vid, tagged, Event.SENT, False)
     else:
         inside = fabric.bridges[state.bridge]

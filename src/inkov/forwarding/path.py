@@ -46,12 +46,13 @@ class Hop(NamedTuple):
 
 class Way(NamedTuple):
     """`start`, then the hops. `simple` is true if no bridge is passed twice; None if that was not
-    settled.
+    settled. `tagged`: the frame is sent with a tag, even if one without would get in as well.
     """
 
     start: State
     hops: tuple[Hop, ...]
     simple: bool | None
+    tagged: bool = False
 
     @property
     def end(self) -> State:
@@ -99,6 +100,20 @@ def find_way(fabric: Fabric, sendings: Iterable[Sending], goal: Goal, level: Lev
     """The shortest way from one of `sendings` to the goal; a longer one instead, if only that
     passes no bridge twice: the shortest of these, too, unless the search for it takes too long.
     """
+    sendings = list(sendings)
+    way = _find_way(fabric, sendings, goal, level)
+    if way is None:
+        return None
+    start, bit = way.start, 1 << way.start.vid
+    forms = {
+        bool(sending.tagged & bit)
+        for sending in sendings
+        if (sending.bridge, sending.port) == (start.bridge, start.port) and sending.mask & bit
+    }
+    return way._replace(tagged=forms == {True})
+
+
+def _find_way(fabric: Fabric, sendings: list[Sending], goal: Goal, level: Level) -> Way | None:
     starts = [
         State(sending.bridge, sending.port, vid)
         for sending in sendings

@@ -24,12 +24,14 @@ __all__ = ["Flood", "Level", "Sending", "flood", "sendings_at"]
 
 class Sending(NamedTuple):
     """Frames that start at a bridge port, in the VIDs of `mask`; `port` -1: sent by the device
-    itself, on `bridge`.
+    itself, on `bridge`. Those in the VIDs of `tagged` wear a tag, even where untagged frames would
+    get there as well.
     """
 
     port: int
     mask: int
     bridge: int
+    tagged: int = 0
 
 
 class Flood:
@@ -147,7 +149,7 @@ def flood(fabric: Fabric, sendings: Iterable[Sending], level: Level) -> Flood:
     result = Flood(fabric, level)
     ports = fabric.bridge_ports
     dirty: dict[int, None] = {}
-    for number, mask, bridge in sendings:
+    for number, mask, bridge, _ in sendings:
         # The device itself is one more party on its bridge: number -1 - bridge.
         port = number if number >= 0 else -1 - bridge
         protected = number >= 0 and ports[number].view.protected

@@ -127,9 +127,7 @@ def sent_from(
     )
     # Only what is then in that VLAN.
     if vid is not None:
-        sendings = [
-            Sending(e.port, e.mask & 1 << vid, e.bridge) for e in sendings if e.mask >> vid & 1
-        ]
+        sendings = [Sending(e.port, 1 << vid, e.bridge) for e in sendings if e.mask >> vid & 1]
     elif untagged and level == Level.HONEST:
         # Only untagged frames: a host without tags sends no others.
         homes = [bit(fabric.bridge_ports[e.port].view.pvid) for e in sendings]

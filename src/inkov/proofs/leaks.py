@@ -64,16 +64,22 @@ def sendings_of(fabric: Fabric, seats: Iterable[Seat], level: Level) -> list[Sen
     port takes.
     """
     masks: dict[int, int] = {}
+    plain: dict[int, int] = {}  # of that, what is sent without a tag
     for seat in seats:
         # A wire may have several seats: what they send is one sending.
-        masks[seat.port] = masks.get(seat.port, 0) | sent_at(fabric.bridge_ports[seat.port], seat)
+        mask = sent_at(fabric.bridge_ports[seat.port], seat)
+        masks[seat.port] = masks.get(seat.port, 0) | mask
+        if not seat.tag:
+            plain[seat.port] = mask
     if (
         level == Level.HOSTILE
     ):  # whoever is on the wire sends to the port and to all sub-interfaces on it
         numbers = {n for port in masks for n in fabric.at[fabric.bridge_ports[port].end]}
         return sendings_at(fabric, sorted(numbers), level)
     return [
-        Sending(p, mask, fabric.bridge_ports[p].bridge) for p, mask in sorted(masks.items()) if mask
+        Sending(p, mask, fabric.bridge_ports[p].bridge, mask & ~plain.get(p, 0))
+        for p, mask in sorted(masks.items())
+        if mask
     ]
 
 
@@ -319,7 +325,7 @@ def _members(
     # What a gateway sends is in its VLAN whoever is there.
     if start.port >= 0:
         one = fabric.resolved(fabric.bridge_ports[start.port])
-        why = why_arrives(fabric, one, start.vid, one.view.pvid != start.vid)
+        why = why_arrives(fabric, one, start.vid, leak.way.tagged or one.view.pvid != start.vid)
         alone = not _still(
             fabric, frozenset(s for s in sources if s.port != start.port), targets, level
         )

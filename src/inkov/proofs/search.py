@@ -24,7 +24,7 @@ from collections.abc import Callable, Sequence
 from inkov.campus import Host
 from inkov.forwarding import Fabric
 from inkov.forwarding.assumptions import Assumptions, may_route, passed_by
-from inkov.forwarding.follow import follow
+from inkov.forwarding.follow import follow, in_another_form
 from inkov.forwarding.ping import ping
 from inkov.forwarding.reach import Flood
 from inkov.levels import Layer, Level
@@ -314,4 +314,6 @@ def silent(fabric: Fabric, sources: Seats, targets: Seats, level: Level) -> Sile
     first, last = min(sources), min(targets)
     source, target = fabric.bridge_ports[first.port], fabric.bridge_ports[last.port]
     story = follow(fabric, sendings_of(fabric, [first], level), source.end, target, level)
-    return Silent(ends=(source.end, target.end), steps=story.steps)
+    # It gets there, in a form that the host does not take.
+    steps = in_another_form(story.steps, last.tag) if story.arrives else story.steps
+    return Silent(ends=(source.end, target.end), steps=steps)

@@ -72,11 +72,13 @@ def seats_of(fabric: Fabric, port: BridgePort, idle: Sequence[int] = ()) -> list
     # A sub-interface takes its own tag only.
     if not port.outer:
         # One that only hears a tag is there as well; what it sends is dropped.
-        tagged = view.emit & ~view.untagged
-        tagged &= ~owned_tags(fabric, port.end) if tagged else 0
+        tagged, said = view.emit & ~view.untagged, tags_said(fabric).get(port.end, 0)
         if view.form is Form.UNAWARE or port.end in fabric.wiring.of:
             # Nobody is taken to tag there but whom the plan says so of.
-            tagged &= tags_said(fabric).get(port.end, 0) | honest_tags(fabric, port)
+            tagged &= said | honest_tags(fabric, port)
+        # Who is said to tag frames that are taken, and gets none back with that tag.
+        tagged |= said & view.admit
+        tagged &= ~owned_tags(fabric, port.end) if tagged else 0
         # Thousands of tags that nobody uses are one seat each class.
         if idle and is_left_at_everything(fabric, port):
             for together in idle:

@@ -351,11 +351,13 @@ class FrameModel:
                     home = view.pvid or (view.untagged & -view.untagged).bit_length() - 1
                     own.append(HostSeat(spot, 0, self.outside_name(spot.hub, home)))
                 if not spot.outer:
-                    passed = view.emit & ~view.untagged & ~owned
+                    passed, said = view.emit & ~view.untagged, union(map(bit, self._tags_at(end)))
                     # On a known wire nobody is taken to tag but whom the plan names.
                     if end in self.far or self._is_unaware(spot):
-                        passed &= union(1 << v for v in self._tags_at(end)) | self._voice(spot)
-                    own += [HostSeat(spot, v, v) for v in bits(passed)]
+                        passed &= said | self._voice(spot)
+                    # One that is named may hear nothing in its form, and be heard.
+                    passed |= said & view.admit
+                    own += [HostSeat(spot, v, v) for v in bits(passed & ~owned)]
                 # Without any form of its own a host may still get in by asking.
                 seats += own or (
                     [HostSeat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else []
