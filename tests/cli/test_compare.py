@@ -315,6 +315,10 @@ def test_no_difference(inkov: Inkov, sides: tuple[Path, Path]) -> None:
     edit(sides[1], "fern-1.sheet", "[port 3]\n", "# moved by a line\n[port 3]\n")
     result = inkov("compare", *sides)
     assert result.status == 0 and result.out.startswith("No difference on 2 switches.")
+    edit(sides[1], "fern-1.sheet", "[port 3]\n", "[port 3]\nabout: by the door\n")
+    result = inkov("compare", *sides)
+    assert result.status == 0 and "No difference" not in result.out
+    assert "fern-1:3: description not stated -> by the door" in result.out
 
 
 def test_a_finding_is_the_same_in_another_file_on_another_line(

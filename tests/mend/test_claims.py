@@ -94,12 +94,15 @@ vlan: 20
 """
 
 
+ASKS = "negotiation: passive"
+
+
 @pytest.mark.parametrize(
-    ("claim", "house", "edits"),
+    ("claim", "house", "edits", "asks"),
     [
         # One end sends VLAN 10 untagged, the other takes it for VLAN 20: one end is to be as the
         # other.
-        ("isolate: [climate, tills]", "", {("a", "9", "native_vlan", 20)}),
+        ("isolate: [climate, tills]", "", {("a", "9", "native_vlan", 20)}, ASKS),
         # A hostile host hides a tag behind the native VLAN, and asks port 5 for a trunk: the house
         # has a native VLAN for that, and the port decides no more by itself.
         (
@@ -110,18 +113,30 @@ vlan: 20
                 ("b", "9", "native_vlan", 99),
                 ("b", "5", "negotiation", "silent"),
             },
+            ASKS,
+        ),
+        # Or it registers VLAN 20 there.
+        (
+            "{isolate: [climate, tills], level: hostile}",
+            "practice: {native: 99}\n",
+            {
+                ("a", "9", "native_vlan", 99),
+                ("b", "9", "native_vlan", 99),
+                ("b", "5", "registration", False),
+            },
+            "registration: on",
         ),
         # VLAN 99 may cross the link, and has nobody on either side.
-        ("carried-by: {vlans: 10, on: [a]}", "", set()),
+        ("carried-by: {vlans: 10, on: [a]}", "", set(), ASKS),
     ],
 )
 def test_what_is_not_to_arrive_is_stopped(
-    inkov: Inkov, tmp_path: Path, claim: str, house: str, edits: set[Any]
+    inkov: Inkov, tmp_path: Path, claim: str, house: str, edits: set[Any], asks: str
 ) -> None:
     (tmp_path / "in").mkdir()
     trunk = "[port 9]\nmode: trunk\nnative: {}\nallowed: 10,20,99\n[neighbours]\n9: {}:9\n"
-    asks = "[port 5]\nvlan: 10\nnegotiation: passive\n"
-    for name, text in (("a", trunk.format(10, "b")), ("b", asks + trunk.format(20, "a"))):
+    host = f"[port 5]\nvlan: 10\n{asks}\n"
+    for name, text in (("a", trunk.format(10, "b")), ("b", host + trunk.format(20, "a"))):
         sheet = f"inkov sheet 1\nswitch: {name}\n{CROSSED}{text}"
         (tmp_path / "in" / f"{name}.sheet").write_text(sheet)
     (tmp_path / "in" / "plan.yaml").write_text(f"{house}claims:\n  - {claim}\n")

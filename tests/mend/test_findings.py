@@ -136,6 +136,30 @@ def test_edits_that_break_a_claim_are_left_out(inkov: Inkov, tmp_path: Path) -> 
     ]
     [unmet] = found.json["unmet"]
     assert found.status == 1 and unmet["finding"]["rule"] == "allowed-differs"
+    assert unmet["says"].startswith("its edits do harm: the claim a:2 does not reach b:2")
+
+
+def test_findings_of_one_vlan_are_tried_together(inkov: Inkov, tmp_path: Path) -> None:
+    """Two links lack VLAN 10, and one lacks 20, which the plan wants it to: the two are mended."""
+    hosts = "[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
+    hub = "".join(f"[port {n}]\n{TRUNK.format('10,20,99')}" for n in (7, 8, 9))
+    (tmp_path / "a.sheet").write_text(
+        f"inkov sheet 1\nswitch: a\n{VLANS}{hosts}{hub}[neighbours]\n7: b:1\n8: c:1\n9: d:1\n"
+    )
+    for name, end, listed in (("b", "7", "20,99"), ("c", "8", "20,99"), ("d", "9", "10,99")):
+        own = hosts.replace("[port 2]", "[port 3]").replace("[port 1]", "[port 2]")
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n{VLANS}{own}[port 1]\n{TRUNK.format(listed)}"
+            f"[neighbours]\n1: a:{end}\n"
+        )
+    (tmp_path / "plan.yaml").write_text("claims: [{not-reach: ['a:2', 'd:3']}]\n")
+    found = inkov("mend", ".", "--rule", "allowed-differs", "-f", "json").json
+    assert {(e["switch"], e["name"], e["after"]) for e in found["edits"]} == {
+        ("b", "1", "10,20,99"),
+        ("c", "1", "10,20,99"),
+    }
+    [unmet] = found["unmet"]
+    assert {place["switch"] for place in unmet["finding"]["where"]} >= {"d"}
 
 
 def test_what_somebody_has_to_decide_is_left(inkov: Inkov, tmp_path: Path) -> None:
