@@ -532,6 +532,29 @@ def test_a_folder_that_is_in_no_repository(sides: tuple[Path, Path]) -> None:
     assert result.status == 2 and "not a git repository" in result.err
 
 
+def test_of_several_pairs_one_that_can_happen_is_shown(inkov: Inkov, tmp_path: Path) -> None:
+    """By the second link VLAN 10 of y is 20 on x. Whoever is in it on x gets to VLAN 20 there by
+    way of y, and so passes x twice; whoever is on y does not.
+    """
+    trunk = "mode: trunk\nallowed: 10,20,99\nnative: {}\n"
+    for folder, natives in (("old", (99, 99)), ("new", (20, 10))):
+        (tmp_path / folder).mkdir()
+        for name, far, native in zip("xy", "yx", natives, strict=True):
+            hosts = "[port 1]\nvlan: 10\n" + ("[port 2]\nvlan: 20\n" if name == "x" else "")
+            (tmp_path / folder / f"{name}.sheet").write_text(
+                f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n20: visitors\n99: none\n"
+                f"{hosts}[port 8]\n{trunk.format(99)}[port 9]\n{trunk.format(native)}"
+                f"[neighbours]\n8: {far}:8\n9: {far}:9\n"
+            )
+    said = inkov("compare", "old", "new", "-f", "json").json
+    [gained] = [one for one in said["gained"] if (one["layer"], one["level"]) == (2, "honest")]
+    sides = sorted((gained["from"]["ports"], gained["to"]["ports"]))
+    assert sides == [["x:1", "y:1"], ["x:2"]] and gained["both_ways"]
+    assert gained["settled"]
+    ends = [gained["witness"][at] for at in (0, -1)]
+    assert {(step["switch"], step["port"]) for step in ends} == {("x", "2"), ("y", "1")}
+
+
 @pytest.mark.parametrize(
     ("name", "before", "after", "lines"),
     [

@@ -115,10 +115,11 @@ ASKS = "negotiation: passive"
             },
             ASKS,
         ),
-        # Or it registers VLAN 20 there.
+        # Or it registers VLAN 20 there; that no finding tells it does not matter.
         (
             "{isolate: [climate, tills], level: hostile}",
-            "practice: {native: 99}\n",
+            "practice: {native: 99}\naccepted:\n"
+            "  - {rule: registration-at-host-port, switch: b, port: '5', because: asked for}\n",
             {
                 ("a", "9", "native_vlan", 99),
                 ("b", "9", "native_vlan", 99),
