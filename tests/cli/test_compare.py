@@ -532,6 +532,31 @@ def test_a_folder_that_is_in_no_repository(sides: tuple[Path, Path]) -> None:
     assert result.status == 2 and "not a git repository" in result.err
 
 
+def test_routers_hide_no_tags(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 20 of x, which has nobody, is VLAN 30 on y. A gateway there brings packets from x:1 to
+    it, and nowhere else: whoever is hostile at x:1 cannot have the router hide a tag for VLAN 40.
+    """
+    rows = "[vlans]\n10: ferns\n20: transit\n30: ponds\n40: tills\n"
+    trunk = "mode: trunk\nallowed: {}\nnative: {}\n"
+    for folder in ("old", "new"):
+        (tmp_path / folder).mkdir()
+        gateways = "[gateway 10]\naddress: 10.0.10.1/24\n"
+        if folder == "new":
+            gateways += "[gateway 20]\naddress: 10.0.20.1/24\n"
+        (tmp_path / folder / "x.sheet").write_text(
+            f"inkov sheet 1\nswitch: x\n{rows}[port 1]\nvlan: 10\n"
+            f"[port 9]\n{trunk.format('20', 20)}{gateways}[neighbours]\n9: y:9\n"
+        )
+        (tmp_path / folder / "y.sheet").write_text(
+            f"inkov sheet 1\nswitch: y\n{rows}[port 3]\nvlan: 30\n[port 4]\nvlan: 40\n"
+            f"[port 9]\n{trunk.format('30,40', 30)}[neighbours]\n9: x:9\n"
+        )
+    said = inkov("compare", "old", "new", "-f", "json").json
+    assert pairs(said["gained"], layer=3) == [(["x:1"], ["y:3"], True)]
+    hostile = pairs(said["gained"], layer=3, level="hostile")
+    assert not any("y:4" in targets for _, targets, _ in hostile), hostile
+
+
 def test_of_several_pairs_one_that_can_happen_is_shown(inkov: Inkov, tmp_path: Path) -> None:
     """By the second link VLAN 10 of y is 20 on x. Whoever is in it on x gets to VLAN 20 there by
     way of y, and so passes x twice; whoever is on y does not.
