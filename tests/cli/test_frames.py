@@ -193,6 +193,70 @@ def test_follow_names_the_port_that_is_shut(inkov: Inkov, tmp_path: Path) -> Non
     assert last["because"] == "b:1 is shut" and last["origin"]["line"] == 8
 
 
+IN_A_ROW = """inkov sheet 1
+switch: {name}
+[vlans]
+10: ferns
+20: visitors
+99: nobody
+[port 1]
+vlan: 10
+{host}
+[port 8]
+mode: trunk
+native: 99
+allowed: 10,99
+[port 9]
+mode: trunk
+native: 99
+allowed: {onward}
+[neighbours]
+8: {before}:9
+9: {after}:8
+"""
+
+
+@pytest.mark.parametrize("target", ["", "state: off"])
+@pytest.mark.parametrize(
+    ("onward", "port", "line", "because"),
+    [
+        ("20,99", "9", 17, "the allowed list of b:9 (20,99) does not hold VLAN 10"),
+        ("10,99\nstate: off", "9", 18, "b:9 is shut"),
+        ("10,99", "", 0, ""),
+    ],
+)
+def test_follow_goes_as_far_as_the_frame_does(
+    inkov: Inkov, tmp_path: Path, target: str, onward: str, port: str, line: int, because: str
+) -> None:
+    """a - b - c: from a to a port of c, which may be shut itself, beyond a link that may be."""
+    for name, before, after, passed, host in (
+        ("a", "-", "b", "10,99", ""),
+        ("b", "a", "c", onward, ""),
+        ("c", "b", "-", "10,99", target),
+    ):
+        text = IN_A_ROW.format(name=name, before=before, after=after, onward=passed, host=host)
+        kept = [row for row in text.splitlines() if ": -:" not in row]
+        (tmp_path / f"{name}.sheet").write_text("\n".join(kept) + "\n")
+    steps = inkov("follow", "a:1", "c:1", "-f", "json", ".").json["steps"]
+    way = [("a", "1", "sent"), ("a", "9", "leaves"), ("b", "8", "arrives")]
+    told = [(step["switch"], step["port"], step["event"]) for step in steps]
+    assert told[:3] == way
+    if port:
+        assert told[3:] == [("b", port, "stops")]
+        assert (steps[3]["because"], steps[3]["origin"]["line"]) == (because, line)
+        return
+    last = ("c", "1", "stops" if target else "heard")
+    assert told[3:] == [("b", "9", "leaves"), ("c", "8", "arrives"), last]
+
+
+def test_a_switch_that_no_link_leads_to(inkov: Inkov, tmp_path: Path) -> None:
+    for name in "ac":
+        text = IN_A_ROW.format(name=name, before="x", after="x", onward="10,99", host="")
+        (tmp_path / f"{name}.sheet").write_text(text.partition("[neighbours]")[0])
+    sent, last = inkov("follow", "a:1", "c:1", "-f", "json", ".").json["steps"]
+    assert (sent["event"], last["because"]) == ("sent", "no link leads on towards c")
+
+
 def test_frames_between_ports_are_untagged_ones(inkov: Inkov, tmp_path: Path) -> None:
     """What a phone behind a port sends tagged is asked for by --vlan."""
     (tmp_path / "a.sheet").write_text(TWO.format(name="a", far="b", state=""))
