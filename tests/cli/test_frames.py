@@ -249,6 +249,21 @@ def test_follow_goes_as_far_as_the_frame_does(
     assert told[3:] == [("b", "9", "leaves"), ("c", "8", "arrives"), last]
 
 
+def test_a_link_that_is_up_is_named_before_one_that_is_shut(inkov: Inkov, tmp_path: Path) -> None:
+    """a:7 is shut at both ends; a:9 is up, and lets VLAN 10 not through."""
+    spare = "[port 7]\nmode: trunk\nnative: 99\nallowed: 10,99\nstate: off\n[port 8]"
+    for name, other, onward in (("a", "c", "20,99"), ("c", "a", "10,99")):
+        text = IN_A_ROW.format(name=name, before="x", after=other, onward=onward, host="")
+        text = text.replace("[port 8]", spare)
+        text = text.replace(f"9: {other}:8\n", f"7: {other}:7\n9: {other}:9\n")
+        (tmp_path / f"{name}.sheet").write_text(text.replace("8: x:9\n", ""))
+    *_, last = inkov("follow", "a:1", "c:1", "-f", "json", ".").json["steps"]
+    assert (last["port"], last["because"]) == (
+        "9",
+        "the allowed list of a:9 (20,99) does not hold VLAN 10",
+    )
+
+
 def test_a_switch_that_no_link_leads_to(inkov: Inkov, tmp_path: Path) -> None:
     for name in "ac":
         text = IN_A_ROW.format(name=name, before="x", after="x", onward="10,99", host="")
