@@ -359,6 +359,8 @@ def test_xml_is_written_line_by_line(inkov: Inkov, tmp_path: Path, vid: int, new
     for leaf in ("vlan-id", "trunk-vlans"):  # tables and lists are ascending
         listed = [int(number) for number in re.findall(f"<{leaf}>(.*)</{leaf}>", written)]
         assert listed == sorted(listed) and vid in listed
+    table = re.findall('"vlan-id": *([0-9]+)', (tmp_path / "out" / "core-1.json").read_text())
+    assert str(vid) in table and table == sorted(table, key=int)
     for name in ("core-1.json", "lily-1.xml"):
         (tmp_path / "in" / name).write_bytes((tmp_path / "out" / name).read_bytes())
     plan.write_text(f"vlans:\n  {vid}: {{on: []}}\n")

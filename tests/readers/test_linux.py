@@ -23,6 +23,7 @@ from inkov.readers import load
 from inkov.readers.registry import read_bytes
 from inkov.wiring import wire
 from tests.campuses import listeners
+from tests.conftest import Inkov
 
 
 def link(name: str, kind: str = "", **more: Any) -> dict[str, Any]:
@@ -301,6 +302,28 @@ def test_a_filtering_bridge_without_its_vlans_is_taken_to_have_all(tmp_path: Pat
         problem.says for problem in campus.problems
     ]
     assert ("x:bond0", 30, True) in listeners(campus, Level.HOSTILE)["x:lan1"]
+
+
+@pytest.mark.parametrize(
+    ("stated", "native"),
+    [({}, 1), ({"vlan_default_pvid": 0}, None), ({"vlan_default_pvid": 15}, 15)],
+)
+def test_without_its_vlans_a_port_is_in_the_default_one(
+    tmp_path: Path, stated: dict[str, int], native: int | None
+) -> None:
+    """What a bridge gives to a port by default is VLAN 1, unless it says another one, or none."""
+    bridge = link("br0", "bridge", info_data={"vlan_filtering": 1, **stated})
+    write(tmp_path / "x", link=[bridge, link("lan1", master="br0", info_slave_kind="bridge")])
+    port = load([str(tmp_path)]).campus.devices["x"].ports["lan1"]
+    assert port.native_vlan is not None and port.native_vlan.value == native
+
+
+def test_a_list_is_counted_entry_by_entry(inkov: Inkov, tmp_path: Path) -> None:
+    """A loopback has no meaning here, and an entry without a name is none that is understood."""
+    lo = {"ifname": "lo", "flags": ["LOOPBACK", "UP"], "mtu": 65536, "link_type": "loopback"}
+    write(tmp_path / "x", link=[lo, {}, *(link(f"lan{n}") for n in range(3))])
+    [file] = inkov("read", ".", "-f", "json").json["read"]["files"]
+    assert (file["understood"], file["without_meaning"]) == (3, 1)
 
 
 @pytest.mark.parametrize(

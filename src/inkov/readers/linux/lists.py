@@ -306,8 +306,9 @@ class _EntryReader:
                 netdev.unknown = f"{self.name} uses {protocol} tags, which are not followed"
         if netdev.kind == "bridge" and data.vlan_filtering is not None:
             netdev.filtering = self.fact(bool(data.vlan_filtering), f"{inner}/vlan_filtering")
-            # No default PVID at all is spelled 0.
-            netdev.default_pvid = Fact(data.vlan_default_pvid or None, self.at(inner))
+            if data.vlan_default_pvid is not None:
+                # No default PVID at all is spelled 0.
+                netdev.default_pvid = Fact(data.vlan_default_pvid or None, self.at(inner))
             if data.stp_state is not None:
                 netdev.stp = self.fact(bool(data.stp_state), f"{inner}/stp_state")
             if isinstance(data.priority, int):
