@@ -223,22 +223,46 @@ def test_fm_7_7_another_mapping_is_another_region(asked: Any, ring: Ring) -> Non
 
 
 @pytest.mark.parametrize(
-    ("revision", "lines", "by_core_2"),
+    ("revision", "lines", "cost", "by_core_2"),
     [
-        ("8", "external cost of 1: 50000", True),  # fern-1 is a region of its own
-        ("8", "cost of 1: 50000\nexternal cost of 1: 20000", False),
-        ("7", "external cost of 1: 50000", False),  # all of one region
-        ("7", "cost of 1: 50000\nexternal cost of 1: 20000", True),
+        ("8", "external cost of 1: 50000", 50000, True),  # fern-1 is a region of its own
+        ("8", "cost of 1: 50000\nexternal cost of 1: 20000", 20000, False),
+        ("7", "external cost of 1: 50000", 20000, False),  # all of one region
+        ("7", "cost of 1: 50000\nexternal cost of 1: 20000", 50000, True),
     ],
 )
 def test_fm_7_7_a_way_between_regions_may_cost_another_sum(
-    asked: Any, revision: str, lines: str, by_core_2: bool
+    asked: Any, revision: str, lines: str, cost: int, by_core_2: bool
 ) -> None:
     ring = mstp(revision)
     ring.trees["fern-1"] += lines + "\n"
-    roles = asked(ring).roles("--vlan", "10")
+    answers = asked(ring)
+    [tree] = answers.trees("--vlan", "10")
+    told = {f"{row['switch']}:{row['port']}": row for row in tree["ports"]}
+    assert told["fern-1:1"]["cost"] == cost  # core-1 is the root, and costs nothing
+    roles = answers.roles("--vlan", "10")
     kept, spare = ("2", "1") if by_core_2 else ("1", "2")
     assert (roles[f"fern-1:{kept}"], roles[f"fern-1:{spare}"]) == ("root", "alternate")
+
+
+def test_a_tree_from_its_root_down(asked: Any, inkov: Inkov) -> None:
+    """Behind core-2 hangs bed-1, behind fern-1 four switches that are alike: told as one row."""
+    ring = Ring()
+    leaves = {"bed-1": ("core-2", "3"), **{f"bud-{n}": ("fern-1", f"{n + 2}") for n in range(1, 5)}}
+    for number, (name, (near, port)) in enumerate(leaves.items(), 5):
+        tree = f"mode: rstp\naddress: 02:00:00:00:00:0{number}\n"
+        ring.add(name, tree, {"1": TRUNK, "9": "vlan: 10"})
+        ring.ports[near][port] = TRUNK
+        ring.cables.add((near, port, name, "1"))
+    asked(ring)
+    _, down = inkov("tree", "campus", "--down", "-f", "csv").out.split("\n\n")
+    assert down.splitlines()[1:] == [
+        "core-1,,,0,",
+        "· core-2,1,1,20000,",
+        "· · bed-1,3,1,40000,",
+        "· fern-1,2,1,20000,2",
+        "· · bud-1 and 3 more,3 to 6,1,40000,",
+    ]
 
 
 def test_fm_7_7_without_regions_no_way_is_between_them(asked: Any, inkov: Inkov) -> None:
@@ -792,6 +816,20 @@ def test_fm_7_11_a_certificate_is_left_out_where_the_tree_may_cut(asked: Any, in
         assert claim["verdict"] == "holds", claim
         result = inkov("verify", "c.json", "campus")
         assert result.status == status and says in result.out + result.err, result.out + result.err
+
+
+def test_who_is_cut_off_is_named(asked: Any, inkov: Inkov) -> None:
+    """core-2 and fern-1 hang by one link each; at fern-1:9 is a host with a name."""
+    ring = Ring()
+    ring.cables -= {("core-2", "2", "fern-1", "2")}
+    answers = asked(ring)
+    (answers.folder / "hosts.csv").write_text("host,switch,port\nmist,fern-1,9\n")
+    losses = inkov("withstand", "campus", "--losses", "links", "-f", "json").json["losses"]
+    cut = {loss["name"]: loss["cut"] for loss in losses}
+    assert cut == {
+        "core-1:1 - core-2:1": ["core-2:9"],
+        "core-1:2 - fern-1:1": ["mist"],
+    }
 
 
 def test_only_connection_withstands(asked: Any, inkov: Inkov) -> None:
