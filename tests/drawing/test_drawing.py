@@ -44,10 +44,24 @@ class Svg:
         ]
         self.switches = [box for box in self.boxes if box.title]
         self.lines = Counter(_title(one) for one in root.iter(f"{SVG}polyline"))
-        self.points = [
-            (float(x), float(y))
+        self.drawn = [
+            (
+                _title(one),
+                [
+                    (float(x), float(y))
+                    for x, y in [point.split(",") for point in one.attrib["points"].split()]
+                ],
+            )
             for one in root.iter(f"{SVG}polyline")
-            for x, y in [point.split(",") for point in one.attrib["points"].split()]
+        ]
+        self.points = [point for _, points in self.drawn for point in points]
+        self.labels = [
+            (
+                float(one.attrib["x"]),
+                float(one.attrib["y"]),
+                (one[-1].tail if len(one) else one.text) or "",
+            )
+            for one in root.iter(f"{SVG}text")
         ]
         self.texts = ["".join(one.itertext()) for one in root.iter(f"{SVG}text")]
         self.said = [
@@ -96,6 +110,24 @@ def laid_out_well(svg: Svg, links: list[tuple[str, str]], names: set[str]) -> No
         assert times == 1 or (times == 0 and (told == 2 or more)), (link, ends, times, told)
 
 
+def has_its_ports(svg: Svg, title: str, points: list[tuple[float, float]]) -> bool:
+    """Whether the ports of a link stand at its line."""
+    match = re.match(r"[^:]+:(\S+) to [^:]+:(\w+)[:,]", title)
+    assert match, title
+    across, down = ([point[at] for point in points] for at in (0, 1))
+    near = [
+        text
+        for x, y, text in svg.labels
+        if min(across) - 5 <= x <= max(across) + 110 and min(down) - 70 <= y <= max(down) + 15
+    ]
+    ports = set(match.groups())
+    return ports <= set(near) or any(
+        set(re.split(" – |: ", text, maxsplit=2)[:2]) == ports
+        or (len(ports) == 1 and " – " in text)
+        for text in near
+    )
+
+
 @pytest.mark.parametrize("seed", range(40))
 def test_any_campus(inkov: Inkov, tmp_path: Path, seed: int) -> None:
     rng = random.Random(seed)
@@ -107,7 +139,10 @@ def test_any_campus(inkov: Inkov, tmp_path: Path, seed: int) -> None:
     ]
     hosts = " ".join(rng.sample(names, rng.randint(0, len(names))))
     campus(tmp_path / "in", links, f"{hosts} {names[0]}")
-    laid_out_well(drawn(inkov, tmp_path / "in"), links, set(names))
+    svg = drawn(inkov, tmp_path / "in")
+    laid_out_well(svg, links, set(names))
+    for title, points in svg.drawn:
+        assert " to " not in title or has_its_ports(svg, title, points), title
 
 
 def links_of(block: int) -> list[str]:
@@ -136,6 +171,12 @@ def test_a_large_campus_is_folded(inkov: Inkov, tmp_path: Path) -> None:
     assert sum(len(box.title.split(", ")) for box in folded) == number - 2
     assert "dist-1-1, dist-1-2" in svg.said and "+ 24 access" in svg.said
     assert svg.width < 2.5 * svg.height
+    flat = [points for _, points in svg.drawn if len({y for _, y in points}) == 1]
+    several = [(x, y) for x, y, text in svg.labels if re.fullmatch(r"\d+ links", text)]
+    assert several
+    for x, y in several:  # each stands above its line
+        lines = [line for line in flat if 0 < line[0][1] - y < 6]
+        assert any(min(line)[0] <= x <= max(line)[0] for line in lines), (x, y)
 
 
 def test_what_is_wrong_is_said(inkov: Inkov, tmp_path: Path) -> None:
