@@ -1,0 +1,71 @@
+"""Tables as people read them: small campuses, and the rows that have to come of them."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+from tests.cli.test_trace import BED, MOSS
+from tests.conftest import Inkov
+from tests.mend.test_findings import TRUNK, write
+
+HEAD = "inkov sheet 1\nswitch: {}\n"
+
+
+def rows(table: str) -> list[list[str]]:
+    """The rows of the first table: its cells stand below the words of its head."""
+    head, _, *lines = table.split("\n\n")[0].splitlines()
+    starts = [match.start() for match in re.finditer(r"\S+(?: \S+)*", head)]
+    return [
+        [line[start:end].strip() for start, end in zip(starts, [*starts[1:], None], strict=True)]
+        for line in lines
+    ]
+
+
+def test_ports_that_hear_alike_share_a_row(inkov: Inkov, tmp_path: Path) -> None:
+    """Three in a row are a run, two are told as two."""
+    ports = "[port 1..3]\nvlan: 10\n[port 5..6]\nvlan: 10\n[port 9]\nvlan: 10\n"
+    (tmp_path / "a.sheet").write_text(HEAD.format("a") + ports)
+    assert rows(inkov("hears", "a:9", ".", "-q").out)[0] == ["a", "1..3, 5, 6", "10", "no", ""]
+
+
+def test_a_trace_shows_who_read_a_line_and_what_lasts(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "moss.toml").write_text(MOSS)
+    (tmp_path / "north.txt").write_text(BED)
+    (tmp_path / "a.sheet").write_text(HEAD.format("a") + "[port 1]\nvlan: 10\n")
+    text = inkov("read", ".", "--trace", "north.txt", "-q").out
+    assert text.splitlines()[0].split() == ["Line", "Text", "Read", "by", "Says"]
+    assert "over 10" in text and "but allowed is replaced in line 14" in text
+    assert "4 lines with something that does not last" in text
+    text = inkov("read", ".", "--trace", "a.sheet", "-q").out
+    assert text.splitlines()[0].split() == ["Line", "Text", "Says"]
+    assert "does not last" not in text
+
+
+@pytest.mark.parametrize(
+    ("having", "says"),
+    [
+        (10, "all 10"),
+        (8, "all but s8, s9"),
+        (6, "all but s6, s7, s8, s9"),
+        (5, "s0, s1, s2, s3, s4"),
+    ],
+)
+def test_where_a_vlan_is_defined_is_said_by_the_shorter_list(
+    inkov: Inkov, tmp_path: Path, having: int, says: str
+) -> None:
+    for number in range(10):
+        table = "[vlans]\n20: beds\n" + ("10: ferns\n" if number < having else "")
+        (tmp_path / f"s{number}.sheet").write_text(HEAD.format(f"s{number}") + table)
+    told = {row[0]: row for row in rows(inkov("vlans", ".", "-q").out)}
+    assert says in told["10"] and "all 10" in told["20"]
+
+
+def test_what_to_enter_says_what_is_added(inkov: Inkov, tmp_path: Path) -> None:
+    """Both lists lack something: each is told whole, with what comes to it."""
+    write(tmp_path, TRUNK.format("10,99"), TRUNK.format("20"))
+    text = inkov("mend", ".", "--commands", "-q").out
+    assert "port 9: allowed 10,20,99 (+20)" in text
+    assert "port 9: allowed 10,20,99 (+10,99)" in text
