@@ -9,6 +9,7 @@ import re
 import shlex
 import shutil
 import subprocess
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -195,3 +196,9 @@ def test_the_tour_is_what_the_readme_promises(tmp_path: Path) -> None:
     tour = run_inkov("demo", tmp_path / "tour")
     assert tour.status == 0 and "thirteen switches" in tour.out
     assert (tmp_path / "tour" / "garden" / "arbour.toml").exists()
+    commands = re.findall(r"^\$ inkov (.*)$", tour.out, re.MULTILINE)
+    shown = Counter(command.split()[0] for command in commands)
+    assert shown["follow"] == 2  # a frame between ports, and a ping between hosts
+    for command in ("follow", "hears", "vlans", "trunks"):  # what is shown is what it says
+        [asked, *_] = [each for each in commands if each.split()[0] == command]
+        assert run_inkov(*shlex.split(asked)).out.strip() in tour.out, asked

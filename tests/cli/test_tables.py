@@ -69,3 +69,6 @@ def test_what_to_enter_says_what_is_added(inkov: Inkov, tmp_path: Path) -> None:
     text = inkov("mend", ".", "--commands", "-q").out
     assert "port 9: allowed 10,20,99 (+20)" in text
     assert "port 9: allowed 10,20,99 (+10,99)" in text
+    table = (tmp_path / "b.sheet").read_text().replace("10: climate\n", "")
+    (tmp_path / "b.sheet").write_text(table)
+    assert "VLAN 10 new: climate" in inkov("mend", ".", "--commands", "-q").out

@@ -78,7 +78,14 @@ def test_every_form_of_verdicts() -> None:
     ]
     log = json.loads(said("sarif"))
     jsonschema.validate(log, LOG)
-    assert [r["kind"] for r in log["runs"][0]["results"]].count("pass") == 1
+    results = log["runs"][0]["results"]
+    assert [result["kind"] for result in results].count("pass") == 1
+    for result, claim in zip(results, claims, strict=True):
+        # The first line to blame is the place, the others are related ones.
+        if claim["blame"]:
+            assert len(result["locations"]) == 1
+            assert len(result["relatedLocations"]) == len(claim["blame"]) - 1
+    assert any(len(claim["blame"]) > 1 for claim in claims)
     suite = ElementTree.fromstring(said("junit"))[0]
     assert (suite.get("tests"), suite.get("failures")) == ("8", "7")
     assert said("markdown").count("\n| broken |") == 7 and len(said("csv").splitlines()) == 9
