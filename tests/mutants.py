@@ -101,6 +101,9 @@ _SWAPS = {
 _OPERATORS = {ast.BitAnd: "|", ast.BitOr: "&", ast.Add: "-", ast.Sub: "+"}
 
 
+_STORED = ("gc", "frozen", "array_like")  # how a class keeps its values
+
+
 def mutants_of(file: Path) -> Iterator[Mutant]:
     """Every mutant of a module."""
     data = file.read_bytes()
@@ -128,7 +131,7 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
     ]
     f_strings = (node for node in ast.walk(tree) if isinstance(node, ast.JoinedStr))
     # The places in f-strings are not told exactly, and they are words; annotations do nothing; how
-    # a class is stored (`gc`, `frozen`) and what `strict` asserts do not show; nor does one more
+    # a class is stored and what `strict` asserts do not show; nor does one more
     # where work or a text that is shown is limited.
     skipped = {inner for node in f_strings for inner in ast.walk(node)}
     for node in ast.walk(tree):
@@ -136,7 +139,7 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
             if isinstance(annotation := getattr(node, name, None), ast.expr):
                 skipped |= set(ast.walk(annotation))
         if isinstance(node, ast.ClassDef):
-            skipped |= {each.value for each in node.keywords if each.arg in ("gc", "frozen")}
+            skipped |= {each.value for each in node.keywords if each.arg in _STORED}
         elif isinstance(node, ast.Call):
             skipped |= {each.value for each in node.keywords if each.arg == "strict"}
         elif isinstance(node, ast.Slice) and _is_large(node.upper):

@@ -5,6 +5,8 @@ What must come out is read off the example by its meaning, not off what the prog
 
 from __future__ import annotations
 
+import doctest
+import importlib
 import re
 import shlex
 import shutil
@@ -202,3 +204,13 @@ def test_the_tour_is_what_the_readme_promises(tmp_path: Path) -> None:
     for command in ("follow", "hears", "vlans", "trunks"):  # what is shown is what it says
         [asked, *_] = [each for each in commands if each.split()[0] == command]
         assert run_inkov(*shlex.split(asked)).out.strip() in tour.out, asked
+
+
+EXAMPLES = [file for file in sorted((ROOT / "src").rglob("*.py")) if ">>> " in file.read_text()]
+
+
+@pytest.mark.parametrize("file", EXAMPLES, ids=lambda file: file.stem)
+def test_the_examples_in_docstrings_are_so(file: Path) -> None:
+    name = ".".join(file.relative_to(ROOT / "src").with_suffix("").parts)
+    result = doctest.testmod(importlib.import_module(name))
+    assert result.attempted > 0 and result.failed == 0
