@@ -148,10 +148,13 @@ def test_a_form_by_hand_that_is_wrong_stays_and_is_told(inkov: Inkov, tmp_path: 
         ("dialect = 3\n", "begun.toml is no dialect that could be completed"),
         ('dialect = "x"\nfiles = ["*"]\n', "nothing to learn from"),
         ("", "begun.toml is a folder; name the dialect file itself"),
+        ("(a pipe)", "begun.toml was not read"),
     ],
 )
 def test_what_cannot_be_completed(begun: str, says: str, inkov: Inkov, tmp_path: Path) -> None:
-    if begun:
+    if begun == "(a pipe)":
+        os.mkfifo(tmp_path / "begun.toml")
+    elif begun:
         (tmp_path / "begun.toml").write_text(begun)
     else:
         (tmp_path / "begun.toml").mkdir()

@@ -690,6 +690,15 @@ shed main
 """
 
 
+@pytest.mark.parametrize("mark", [" and ", "; ", " & ", ","])
+def test_what_stands_between_the_items_of_a_list(inkov: Inkov, tmp_path: Path, mark: str) -> None:
+    text = MEADOW.replace("{name}", "east").replace("5, 7", f"5{mark}7")
+    for vids in ("10, 300", "20, 300"):
+        text = text.replace(vids, vids.replace(", ", mark))
+    begun = started(inkov, tmp_path, text)
+    assert f'separators = ["{mark.strip()}"]' in begun and 'ranges = ["through"]' in begun
+
+
 def test_what_texts_tell_by_themselves(inkov: Inkov, tmp_path: Path) -> None:
     """What each mark, word and number of a text is, a reader sees without knowing the language."""
     for name in ("east", "west"):

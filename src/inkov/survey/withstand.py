@@ -138,8 +138,8 @@ def _cut_off(fabric: Fabric, cut: Cut) -> Iterator[str]:
         mask = fallen.get(number, 0)
         if not mask or inside.device in dead or inside.routed:
             continue
-        for at in inside.ports:
-            port = fabric.bridge_ports[at]
+        ports = [fabric.bridge_ports[at] for at in inside.ports]
+        for port in sorted(ports, key=lambda port: natural(port.end.port)):
             view = port.view
             # A host port: untagged, in one VLAN.
             plain = view.pvid and not view.emit & ~view.untagged

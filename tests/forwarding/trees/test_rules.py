@@ -818,6 +818,32 @@ def test_fm_7_11_a_certificate_is_left_out_where_the_tree_may_cut(asked: Any, in
         assert result.status == status and says in result.out + result.err, result.out + result.err
 
 
+@pytest.mark.parametrize("name", ["core-2", "core-2*"])
+def test_a_switch_that_fails_is_named_or_meant_by_a_pattern(
+    asked: Any, inkov: Inkov, name: str
+) -> None:
+    """core-1 - core-2 - fern-1: without the one between, one of the others is alone."""
+    ring = Ring()
+    ring.cables -= {("core-1", "2", "fern-1", "1")}
+    folder = asked(ring).folder
+    (folder / "plan.yaml").write_text(f"together:\n  - {{parts: ['{name}'], about: the cellar}}\n")
+    found = inkov("withstand", "campus", "-f", "json", "--losses", "together").json
+    [loss] = found["losses"]
+    assert loss["ports"] == 1 and loss["cut"] in (["core-1:9"], ["fern-1:9"])
+
+
+def test_the_part_with_the_gateway_stays(asked: Any, inkov: Inkov) -> None:
+    """However many are in the other one: they are cut off from their gateway."""
+    ring = Ring()
+    ring.cables -= {("core-1", "2", "fern-1", "1")}
+    ring.more["core-1"] = "[gateway 10]\naddress: 10.0.10.1/24\n"
+    ring.ports["fern-1"] |= {"5": "vlan: 10", "6": "vlan: 10"}
+    asked(ring)
+    assert losses(inkov, "--losses", "links")["core-1:1 - core-2:1"]["cut"] == [
+        *("core-2:9", "fern-1:5", "fern-1:6", "fern-1:9"),
+    ]
+
+
 def test_who_is_cut_off_is_named(asked: Any, inkov: Inkov) -> None:
     """core-2 and fern-1 hang by one link each; at fern-1:9 is a host with a name."""
     ring = Ring()
