@@ -838,10 +838,12 @@ def test_the_part_with_the_gateway_stays(asked: Any, inkov: Inkov) -> None:
     ring.cables -= {("core-1", "2", "fern-1", "1")}
     ring.more["core-1"] = "[gateway 10]\naddress: 10.0.10.1/24\n"
     ring.ports["fern-1"] |= {"5": "vlan: 10", "6": "vlan: 10"}
-    asked(ring)
-    assert losses(inkov, "--losses", "links")["core-1:1 - core-2:1"]["cut"] == [
-        *("core-2:9", "fern-1:5", "fern-1:6", "fern-1:9"),
-    ]
+    folder = asked(ring).folder
+    (folder / "plan.yaml").write_text("together:\n  - [core-1:1, 'core-2:1']\n")
+    for kind in ("links", "together"):
+        assert losses(inkov, "--losses", kind)["core-1:1 - core-2:1"]["cut"] == [
+            *("core-2:9", "fern-1:5", "fern-1:6", "fern-1:9"),
+        ]
 
 
 def test_who_is_cut_off_is_named(asked: Any, inkov: Inkov) -> None:
