@@ -390,6 +390,48 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
         },
     ),
     (
+        # It leaves by the port, tagged otherwise than the host of the claim hears.
+        "no host of the claim hears VLAN 10 at b:3",
+        (TWO[0], TWO[1].replace("[port 2]\nvlan: 20\n", trunk("3", "10,20"))),
+        "{isolate: 'a:1', from: 'b:3 tagged 20', one-way: yes}",
+        {
+            "verdict": "broken",
+            "way": way(
+                ("a:1", "sent", 10),
+                ("a:u", "leaves", 10),
+                ("b:u", "arrives", 10),
+                ("b:3", "heard", 10),
+            ),
+        },
+    ),
+    (
+        # lamp asks the gateway of a, and not that of b.
+        "no router passes it on to b:VLAN 20",
+        (
+            TWO[0] + "[gateway 10]\naddress: 10.0.10.1/24\n",
+            TWO[1] + "[gateway 10]\naddress: 10.0.10.2/24\n[gateway 20]\naddress: 10.0.20.1/24\n",
+        ),
+        "reach: [lamp, pump]\nhosts:\n"
+        "  lamp: {at: 'a:1', address: 10.0.10.5/24, gateway: 10.0.10.1}\n"
+        "  pump: {at: 'b:2', address: 10.0.20.5/24, gateway: 10.0.20.1}",
+        {
+            "way": way(
+                ("a:1", "sent", 10),
+                ("a:u", "leaves", 10),
+                ("b:u", "arrives", 10),
+                ("b:VLAN 20", "routed", 20),
+                ("b:2", "heard", 20),
+            ),
+            "back": way(
+                ("b:2", "sent", 20),
+                ("b:VLAN 10", "routed", 10),
+                ("b:u", "leaves", 10),
+                ("a:u", "arrives", 10),
+                ("a:1", "heard", 10),
+            ),
+        },
+    ),
+    (
         "a filter of r VLAN 20 stops it",
         ROUTED,
         "{isolate: vlan 20, from: vlan 10, one-way: yes, layer: 3}",
