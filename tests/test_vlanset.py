@@ -31,6 +31,11 @@ def test_what_is_printed_reads_back(vids: set[int]) -> None:
     assert set(VlanSet.parse(str(VlanSet.from_vids(vids)))) == vids
 
 
+def test_of_sayings_of_one_length_the_list_is_printed() -> None:
+    """15 characters, as `all but 1,3,100` has."""
+    assert str(VlanSet.all() - VlanSet.of(1, 3, 100)) == "2,4-99,101-4094"
+
+
 @given(SETS)
 def test_the_shorter_saying_is_printed(vids: set[int]) -> None:
     said = str(VlanSet.from_vids(vids))
@@ -121,3 +126,4 @@ def test_a_list_longer_than_any_is_refused_unread() -> None:
     with pytest.raises(VlanListError, match="a list of 70000 characters is none of VLANs"):
         VlanSet.parse("10," * 23_333 + "1")
     assert VlanSet.parse(",".join(map(str, range(1, 4095)))) == VlanSet.all()
+    assert VlanSet.parse("1," * 32_767 + "11") == VlanSet.of(1, 11)  # 65,536 characters

@@ -121,7 +121,7 @@ class VlanSet:
     @classmethod
     def parse(cls, text: str) -> VlanSet:
         """Read the list grammar of this module. VlanListError marks the part that does not follow
-        it. A list that is longer than one that names every VLAN by itself, twice over, is none.
+        it. A text of more than 65,536 characters is none: every VLAN by itself takes 19,362.
         """
         if len(text) > _LONGEST:
             # The error shows the list: one of a megabyte would be shown whole.
