@@ -532,6 +532,47 @@ def test_a_folder_that_is_in_no_repository(sides: tuple[Path, Path]) -> None:
     assert result.status == 2 and "not a git repository" in result.err
 
 
+GATEWAY_20 = "[gateway 20]\naddress: 10.0.20.1/24\n"
+FENCE = "[filter fence]\n10: reject from 10.0.10.0/24 to any\n"
+
+
+@pytest.mark.parametrize(
+    ("after", "at", "because"),
+    [
+        ("", ("core-1", "VLAN 20"), "is not there any more: nothing routes for it"),
+        (f"{GATEWAY_20}state: off\n", ("core-1", "VLAN 20"), "is down: it is shut"),
+        (f"{GATEWAY_20}filter out: fence\n{FENCE}", ("core-1", "VLAN 20"), "fence"),
+    ],
+)
+def test_where_packets_stop_is_shown(
+    inkov: Inkov, sides: tuple[Path, Path], after: str, at: tuple[str, str], because: str
+) -> None:
+    """VLANs 10 and 20 reach each other by the gateways of core-1, until something is done there."""
+    for folder, gateway in zip(sides, (GATEWAY_20, after), strict=True):
+        with (folder / "core-1.sheet").open("a") as file:
+            file.write(gateway)
+    said = run(inkov, sides).json
+    lost = [one for one in said["lost"] if (one["layer"], one["level"]) == (3, "honest")]
+    assert lost and not [one for one in said["lost"] if one["layer"] == 2]
+    stops = lost[0]["witness"][-1]
+    assert stops["event"] == "stops" and stops["switch"] == at[0]
+    assert because in stops["because"], stops
+
+
+def test_where_the_frame_of_a_router_stops_is_shown(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    """Neither link lets VLAN 20 on: fern-1:2 is cut off from its VLAN, and from its gateway."""
+    for folder in sides:
+        with (folder / "core-1.sheet").open("a") as file:
+            file.write(GATEWAY_20)
+    text = (sides[1] / "core-1.sheet").read_text()
+    (sides[1] / "core-1.sheet").write_text(text.replace("allowed: 10,20,99", "allowed: 10,99"))
+    said = run(inkov, sides).json
+    [lost] = [one for one in said["lost"] if (one["layer"], one["level"]) == (3, "honest")]
+    assert "fern-1:2" in (*lost["from"]["ports"], *lost["to"]["ports"])
+    stops = lost["witness"][-1]
+    assert stops["event"] == "stops" and "does not hold VLAN 20" in stops["because"]
+
+
 def test_routers_hide_no_tags(inkov: Inkov, tmp_path: Path) -> None:
     """VLAN 20 of x, which has nobody, is VLAN 30 on y. A gateway there brings packets from x:1 to
     it, and nowhere else: whoever is hostile at x:1 cannot have the router hide a tag for VLAN 40.

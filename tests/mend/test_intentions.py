@@ -7,6 +7,7 @@ The oracle reads the files that were written line by line, and knows nothing of 
 from __future__ import annotations
 
 import random
+import re
 from itertools import combinations
 from pathlib import Path
 
@@ -332,3 +333,76 @@ def test_a_router_on_a_cable(inkov: Inkov, four: Path) -> None:
 def test_what_cannot_be_met_is_said(inkov: Inkov, four: Path, plan: str, says: str) -> None:
     status, _, unmet = planned(inkov, plan)
     assert status == 1 and any(says in one for one in unmet)
+
+
+def changed(folder: Path, name: str, before: str, after: str) -> None:
+    text = (folder / f"{name}.sheet").read_text()
+    assert before in text
+    (folder / f"{name}.sheet").write_text(text.replace(before, after, 1))
+
+
+def test_a_gateway_gets_its_address_and_is_turned_on(inkov: Inkov, four: Path) -> None:
+    """That of the other family stays."""
+    with (four / "a.sheet").open("a") as file:
+        file.write("[gateway 10]\naddress: 10.10.0.1/24, 2001:db8::1/64\nstate: off\n")
+    plan = "vlans:\n  10: {name: climate, gateways: {a: 10.10.0.9/24}}\n"
+    status, edits, unmet = planned(inkov, plan)
+    assert (status, unmet) == (0, []) and edits.pop("a gateway VLAN 10 enabled") == "True"
+    [(what, addresses)] = edits.items()
+    assert what == "a gateway VLAN 10 addresses"
+    assert set(re.findall("[0-9a-f.:]+/[0-9]+", addresses)) == {"10.10.0.9/24", "2001:db8::1/64"}
+
+
+def test_a_general_port_is_put_into_it(inkov: Inkov, four: Path) -> None:
+    """It is in one VLAN by its PVID, untagged; a port that tags is not for one VLAN."""
+    port = "[port h1]\nmode: general\npvid: 10\nuntagged: 10\n[port h2]\nmode: general\ntagged: 10"
+    changed(four, "e", "[port h1..h2]\nvlan: 10", port)
+    plan = "vlans:\n  61: {name: seedlings, on: ['e:h1']}\n"
+    status, edits, unmet = planned(inkov, plan)
+    assert (status, unmet) == (0, [])
+    assert edits == {
+        "e vlan 61": "seedlings",
+        "e port h1 pvid": "61",
+        "e port h1 untagged": "61",
+    }
+    status, edits, [says] = planned(inkov, plan.replace("h1", "h2"))
+    assert status == 1 and "e:h2 is no port for one VLAN: it is general" in says
+
+
+def test_whom_a_vlan_leaves_goes_where_nobody_is(inkov: Inkov, four: Path) -> None:
+    """Ports of a VLAN that is to be nowhere: they get the unused VLAN, and are shut; voice frames
+    go nowhere, lists are without it, and what decides nothing in the port's mode goes.
+    """
+    changed(four, "e", "10: climate\n", "10: climate\n61: seedlings\n98: unused\n")
+    changed(
+        four,
+        "e",
+        "[port h1..h2]\nvlan: 10",
+        "[port h1]\nvlan: 61\n[port h2]\nvlan: 10\nvoice: 61\nnative: 61\nallowed: 10,61",
+    )
+    plan = (
+        "vlans:\n  61: {on: []}\n  98: {name: unused}\npractice: {unused: {vlan: 98, shut: yes}}\n"
+    )
+    status, edits, unmet = planned(inkov, plan)
+    assert (status, unmet) == (0, []), unmet
+    assert edits == {
+        "e vlan 61": "None",
+        "e port h1 access_vlan": "98",
+        "e port h1 enabled": "False",
+        "e port h2 voice_vlan": "None",
+        "e port h2 native_vlan": "1",  # as it is where nothing is stated
+        "e port h2 allowed": "10",
+    }
+
+
+def test_how_a_router_gets_one_more_is_not_guessed(inkov: Inkov, four: Path) -> None:
+    """It has sub-interfaces on two ports."""
+    subs = "".join(
+        f"[port {port}]\nmode: routed\n[sub {port}.{tag}]\nof: {port}\ntag: {tag}\nmode: routed\n"
+        f"address: 10.{tag}.0.1/24\n"
+        for port, tag in (("w", 10), ("x", 20))
+    )
+    (four / "r.sheet").write_text(f"inkov sheet 1\nswitch: r\n{subs}")
+    plan = "vlans:\n  61: {name: seedlings, on: [c], gateways: {r: 10.61.0.1/24}}\n"
+    status, _, unmet = planned(inkov, plan)
+    assert status == 1 and any("how is r to route VLAN 61? give it the" in one for one in unmet)
