@@ -283,6 +283,74 @@ def test_an_uplink_that_is_elsewhere_says_where(
     assert says in found[0]["says"]
 
 
+@pytest.mark.parametrize(
+    ("change", "uplink", "says"),
+    [
+        ("state: off", "'b:1'", ["the link is down"]),
+        ("mode: access", "'b:1'", ["a:1 is no trunk"]),
+        ("allowed: 10", "{to: 'b:1', vlans: '10,20'}", ["VLAN 20 does not pass both ways"]),
+        ("", "{to: 'b:1', vlans: '10,20'}", []),
+    ],
+)
+def test_an_uplink_that_is_not_as_planned_says_how(
+    inkov: Inkov, tmp_path: Path, change: str, uplink: str, says: list[str]
+) -> None:
+    trunk = "[port 1]\nmode: trunk\nnative: none\nallowed: 10,20\n"
+    for name, more in (("a", f"{change}\n[neighbours]\n1: b:1\n"), ("b", "")):
+        text = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ten\n20: twenty\n{trunk}{more}"
+        (tmp_path / f"{name}.sheet").write_text(text)
+    (tmp_path / "plan.yaml").write_text(f"uplinks: {{'a:1': {uplink}}}\n")
+    found = inkov("audit", ".", "--only", "uplink-against-plan", "-f", "json").json["findings"]
+    assert len(found) == len(says)
+    assert all(text in one["says"] for text, one in zip(says, found, strict=True))
+
+
+@pytest.mark.parametrize(
+    ("gateways", "says"),
+    [
+        ("{a: 10.0.10.1/24}", ""),
+        ("{a: 10.0.10.9/24}", "the gateway of a is 10.0.10.1/24, not 10.0.10.9/24"),
+        ("{a: 10.0.10.1/24, b: 10.0.10.2/24}", "b has no gateway 10.0.10.2/24 in it"),
+        ("{a: 10.0.10.1/24, z: 10.0.10.2/24}", "no switch is called z"),
+        ("{}", "a routes it"),
+    ],
+)
+def test_gateways_that_are_placed_otherwise(
+    inkov: Inkov, tmp_path: Path, gateways: str, says: str
+) -> None:
+    for name in "ab":
+        gateway = "[gateway 10]\naddress: 10.0.10.1/24\n" if name == "a" else ""
+        text = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ten\n[port 1]\nvlan: 10\n{gateway}"
+        (tmp_path / f"{name}.sheet").write_text(text)
+    (tmp_path / "plan.yaml").write_text(f"vlans:\n  10: {{name: ten, gateways: {gateways}}}\n")
+    found = inkov("audit", ".", "--only", "vlan-placed-otherwise", "-f", "json").json["findings"]
+    assert [says in one["says"] for one in found] == [True] * bool(says), found
+
+
+@pytest.mark.parametrize(
+    ("columns", "row", "differs"),
+    [
+        ("vlan", "10", ""),
+        ("vlan", "20", "VLAN 10, and the plan says 20"),
+        ("vlan,state", "10,off", "on, and the plan says off"),
+        ("vlan,state", "10,on", ""),
+        ("vlan,about", "10,fog", "door, and the plan says fog"),
+        ("vlan,edge", "10,yes", "and the plan says"),
+        ("vlan,edge", "10,no", ""),
+        ("mode", "trunk", "mode access, and the plan says trunk"),
+    ],
+)
+def test_a_port_that_is_not_as_its_row_says(
+    inkov: Inkov, tmp_path: Path, columns: str, row: str, differs: str
+) -> None:
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: ten\n20: twenty\n[port 1]\nvlan: 10\nabout: door\n"
+    )
+    (tmp_path / "ports.csv").write_text(f"switch,port,{columns}\na,1,{row}\n")
+    found = inkov("audit", ".", "--only", "port-against-plan", "-f", "json").json["findings"]
+    assert [differs in one["says"] for one in found] == [True] * bool(differs), found
+
+
 def test_whom_a_mistake_touches(inkov: Inkov, tmp_path: Path) -> None:
     """Host ports in the VLANs that it joins or cuts anywhere; in a VLAN of a switch the ports there
     only; a port for itself; and the named hosts at these ports.
