@@ -572,6 +572,33 @@ def test_what_is_apart_on_purpose_is_not_cured(
         assert said["cause"]["rule"] == "promiscuous-mapping-incomplete"
 
 
+@pytest.mark.parametrize(
+    ("claim", "apart"),
+    [
+        ("not-reach: ['a:5', 'a:7']", True),
+        ("not-reach: ['a:7', 'a:5']", True),
+        ("not-reach: ['a:6', 'a:7']", False),
+        ("{isolate: pumps, from: everything}", True),
+        ("{isolate: pumps, from: tills}", True),
+        ("{isolate: tills, from: pumps}", True),
+        ("{isolate: pumps, from: everything, except: tills}", False),
+        ("{isolate: pumps, from: pumps}", False),
+        ("{isolate: [pumps, tills], from: everything}", False),  # from all others
+        ("{isolate: 'a:6', from: tills}", False),
+    ],
+)
+def test_who_is_kept_apart_by_a_claim(
+    inkov: Inkov, tmp_path: Path, claim: str, apart: bool
+) -> None:
+    """a:5 is one of the pumps, a:7 one of the tills."""
+    text = PRIVATE.replace("[port 1..2]", "40: pumps\n50: tills\n[port 1..2]")
+    (tmp_path / "a.sheet").write_text(text)
+    (tmp_path / "plan.yaml").write_text(f"claims:\n  - {claim}\n")
+    for pair in (("a:5", "a:7"), ("a:7", "a:5")):
+        said = inkov("why", *pair, ".", "-f", "json").json
+        assert [one["says"][:16] for one in said["apart"]] == ["the plan claims:"] * apart
+
+
 def test_cures_of_several_findings_are_put_together(inkov: Inkov, tmp_path: Path) -> None:
     """Port 1 belongs to no primary of its VLAN, and the promiscuous port maps it not: only both
     cures together do.
