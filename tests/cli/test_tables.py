@@ -72,3 +72,24 @@ def test_what_to_enter_says_what_is_added(inkov: Inkov, tmp_path: Path) -> None:
     table = (tmp_path / "b.sheet").read_text().replace("10: climate\n", "")
     (tmp_path / "b.sheet").write_text(table)
     assert "VLAN 10 new: climate" in inkov("mend", ".", "--commands", "-q").out
+
+
+def test_what_to_enter_is_told_in_the_switch_s_own_language(inkov: Inkov, tmp_path: Path) -> None:
+    """The lines that go and come, below those that they stand under, and no other."""
+    (tmp_path / "moss.toml").write_text(MOSS)
+    (tmp_path / "north.txt").write_text(
+        "moss bed north\nkeeper 7 hunter2\nsoil 10\n    called ferns\nsoil 20\n    called beds\n"
+        "tuft 1\n    in 10\ntuft 2\n    in 20\ntuft 8\n    over 20\ntuft 9\n    shade\n"
+    )
+    (tmp_path / "a.sheet").write_text(
+        HEAD.format("a") + "[vlans]\n10: ferns\n20: beds\n[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
+        "[port 8]\nmode: trunk\nallowed: 10,20\n"
+    )
+    (tmp_path / "cabling.csv").write_text("switch,port,far switch,far port\nnorth,8,a,8\n")
+    asked = ("mend", ".", "--rule", "allowed-differs", "--commands", "-q")
+    table = [row[2] for row in rows(inkov(*asked).out)[:3]]
+    assert table[0].split() == ["tuft", "8"]
+    assert table[1].split() == ["-", "over", "20"]
+    mark, over, *vids = table[2].replace(",", " ").split()
+    assert (mark, over, sorted(vids)) == ("+", "over", ["10", "20"])
+    assert "hunter2" not in inkov(*asked, "-f", "json").out
