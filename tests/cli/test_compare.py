@@ -532,6 +532,24 @@ def test_a_folder_that_is_in_no_repository(sides: tuple[Path, Path]) -> None:
     assert result.status == 2 and "not a git repository" in result.err
 
 
+def test_claims_that_are_judged_otherwise_are_told(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    """core-1 lets VLAN 10 on no more: the claim that it hangs together is broken; and whole again
+    the other way round.
+    """
+    for folder in sides:
+        (folder / "plan.yaml").write_text("claims: [{join: ferns}, {isolate: [ferns, visitors]}]\n")
+    text = (sides[1] / "core-1.sheet").read_text()
+    (sides[1] / "core-1.sheet").write_text(text.replace("allowed: 10,20,99", "allowed: 20,99"))
+    out = inkov("compare", *sides, "-q").out
+    assert "join ferns: holds -> broken" in out and "core-1:1 sends does not arrive" in out
+    assert "isolate" not in out
+    rows = inkov("compare", *sides, "-q", "-f", "csv").out.splitlines()
+    [claim] = [row for row in rows if row.startswith("claim,")]
+    assert claim.startswith("claim,join ferns,holds -> broken,") and claim.endswith(",yes")
+    back = inkov("compare", sides[1], sides[0], "-q").out
+    assert "join ferns: broken -> holds" in back and "not arrive" not in back
+
+
 GATEWAY_20 = "[gateway 20]\naddress: 10.0.20.1/24\n"
 FENCE = "[filter fence]\n10: reject from 10.0.10.0/24 to any\n"
 

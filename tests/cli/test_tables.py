@@ -7,6 +7,13 @@ from pathlib import Path
 
 import pytest
 
+from inkov.checks import audit
+from inkov.forwarding import resolve
+from inkov.plan import read_plan
+from inkov.readers import load
+from inkov.render.findings import short_text
+from inkov.render.terminal import Screen
+from inkov.wiring import wire
 from tests.cli.test_trace import BED, MOSS
 from tests.conftest import Inkov
 from tests.mend.test_findings import TRUNK, write
@@ -93,3 +100,31 @@ def test_what_to_enter_is_told_in_the_switch_s_own_language(inkov: Inkov, tmp_pa
     mark, over, *vids = table[2].replace(",", " ").split()
     assert (mark, over, sorted(vids)) == ("+", "over", ["10", "20"])
     assert "hunter2" not in inkov(*asked, "-f", "json").out
+
+
+@pytest.mark.parametrize("number", [2, 3, 7])
+def test_on_a_screen_many_of_a_kind_are_one(tmp_path: Path, number: int) -> None:
+    """Ports in a VLAN that the switch does not define: up to two by themselves, of more the first
+    five; the worst stands last, and the sum first and last. Another is accepted by the plan.
+    """
+    ports = "".join(f"[port {n}]\nvlan: {40 + n}\n" for n in range(1, number + 1))
+    text = HEAD.format("a") + "[vlans]\n10: ferns\n" + ports + "[port 20]\nvlan: 1\n"
+    (tmp_path / "a.sheet").write_text(text)
+    plan = read_plan(
+        "plan.yaml", b"accepted: [{rule: port-in-default-vlan, switch: a, because: for now}]\n"
+    )
+    loaded = load([str(tmp_path)])
+    found = audit(resolve(loaded.campus, wire(loaded.campus)), plan, only=RULES)
+    told = short_text(found, loaded.locator, Screen(100, colour=False), "the sum")
+    lines = told.splitlines()
+    assert lines[0] == "the sum" and "the sum" in lines[-3:]
+    own = [line for line in lines if "a does not define VLAN 4" in line]
+    assert len(own) == min(number, 5)
+    assert (f"{number} times" in told) is (number > 2) is ("--all tells each" in told)
+    assert (f"and {number - 5} more" in told) is (number > 5)
+    assert "--accepted tells what the plan accepts" in told and "for now" not in told
+    whole = short_text(found, loaded.locator, Screen(100, colour=False), "", accepted=True)
+    assert "for now" in whole and "--accepted" not in whole
+
+
+RULES = ("access-vlan-undefined", "port-in-default-vlan")

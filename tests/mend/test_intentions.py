@@ -271,6 +271,9 @@ def test_a_gateway_moves(inkov: Inkov, four: Path) -> None:
     )
     assert (status, unmet) == (0, [])
     assert edits["a gateway VLAN 61"] == "None"
+    inkov("mend", "in", "--as-planned", "--write", "out2")
+    moved = [(Path("out2") / f"{name}.sheet").read_text().count("[gateway 61]") for name in "ac"]
+    assert moved == [0, 1] and "10.61.0.1" not in (Path("out2") / "a.sheet").read_text()
     assert edits["c gateway VLAN 61"] == "addresses 10.61.0.1/24"
     assert {edits[f"{name} port {port} allowed"] for name in "bcd" for port in ("up", "down")} == {
         "10,61,99"
@@ -351,6 +354,12 @@ def test_a_gateway_gets_its_address_and_is_turned_on(inkov: Inkov, four: Path) -
     [(what, addresses)] = edits.items()
     assert what == "a gateway VLAN 10 addresses"
     assert set(re.findall("[0-9a-f.:]+/[0-9]+", addresses)) == {"10.10.0.9/24", "2001:db8::1/64"}
+    before = (four / "a.sheet").read_text()
+    assert inkov("mend", "in", "--as-planned", "--write", "out").status == 0
+    written = (Path("out") / "a.sheet").read_text()
+    head, section = written.split("[gateway 10]\n")
+    assert head == before.partition("[gateway 10]")[0] and "state: off" not in section
+    assert set(re.findall("[0-9a-f.:]+/[0-9]+", section)) == {"10.10.0.9/24", "2001:db8::1/64"}
 
 
 def test_a_general_port_is_put_into_it(inkov: Inkov, four: Path) -> None:
