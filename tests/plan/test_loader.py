@@ -58,6 +58,7 @@ def test_what_a_plan_says() -> None:
         ("vlans:\n  5000: a", 2, 3, "5000 is not a VLAN number"),
         ("claims:\n  - {join: a, reach: [a, b]}", 2, 1, "exactly one of isolate, join"),
         ("claims:\n  - reach: [a]", 2, 1, "expected here: two places"),
+        ("claims:\n  - {join: a, level: bold}", 2, 22, "'bold' is not one of: honest, hostile"),
         ("claims:\n  - isolate: [a]", 2, 1, "two members or more"),
         ("claims:\n  - {join: a, layer: 3}", 2, 1, "`layer: 3` belongs to"),
         ("claims:\n  - {join: a, level: hostile}", 2, 1, "is about honest hosts"),

@@ -245,8 +245,12 @@ def test_more_errors_are_placed(text: str, line: int, column: int, says: str) ->
         assert (problem.origin.line, first.partition(":")[0]) == (line, f"column {column}")
 
 
-def test_what_is_not_utf_8_is_placed(inkov: Inkov, tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("data", "line"), [(b"vlans:\n  10: a\n  20: \xff\n", 3), (b"\n\xff", 2), (b"\xff", 1)]
+)
+def test_what_is_not_utf_8_is_placed(inkov: Inkov, tmp_path: Path, data: bytes, line: int) -> None:
     (tmp_path / "a.sheet").write_text("inkov sheet 1\nswitch: a\n")
-    (tmp_path / "plan.yaml").write_bytes(b"vlans:\n  10: a\n  20: \xff\n")
+    (tmp_path / "plan.yaml").write_bytes(data)
     checked = inkov("plan", "check", ".", "--plan", "plan.yaml")
-    assert checked.status and "plan.yaml:3: column 1: not UTF-8 here" in checked.out + checked.err
+    says = f"plan.yaml:{line}: column 1: not UTF-8 here"
+    assert checked.status and says in checked.out + checked.err

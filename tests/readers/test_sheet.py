@@ -38,7 +38,7 @@ from inkov.campus import (
 from inkov.readers.reading import Part, Reading
 from inkov.readers.sheets.reader import read as read_sheet
 from inkov.readers.sheets.words import BadLine, filter_entry
-from inkov.readers.sheets.writer import write_sheet
+from inkov.readers.sheets.writer import names_text, write_sheet
 from inkov.vlanset import VlanSet
 
 NOWHERE = Origin()
@@ -200,6 +200,12 @@ def test_round_trip(made: tuple[Device, list[Neighbour]]) -> None:
     assert without_origins(part.devices[0]) == without_origins(device), text
     assert without_origins(part.neighbours) == without_origins(neighbours)
     assert write_sheet(part.devices[0], part.neighbours) == text
+
+
+def test_names_with_and_without_numbers_are_listed() -> None:
+    """Only names that are the next ones of a row make a range."""
+    names = "2 lan lan1 p1 p2 p3 p5 q6 wan".split()
+    assert names_text(names) == "2, lan, lan1, p1..p3, p5, q6, wan"
 
 
 def reading(text: str) -> Reading:
