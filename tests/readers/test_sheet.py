@@ -204,7 +204,7 @@ def test_round_trip(made: tuple[Device, list[Neighbour]]) -> None:
 
 def test_names_with_and_without_numbers_are_listed() -> None:
     """Only names that are the next ones of a row make a range."""
-    names = "2 lan lan1 p1 p2 p3 p5 q6 wan".split()
+    names = ["2", "lan", "lan1", "p1", "p2", "p3", "p5", "q6", "wan"]
     assert names_text(names) == "2, lan, lan1, p1..p3, p5, q6, wan"
 
 
