@@ -299,6 +299,7 @@ def test_a_switch_is_in_between_members_only(
     told: dict[str, list[str]] = {"spare": [], "switch": []}
     for one in said["consequences"]:
         if one["vlans"] == "10" and one["about"] in told:
+            assert one["worse"]
             told[one["about"]].append(one["name"])
     assert told["switch"] == between
     assert "core-1:3 - fern-1:8" in told["spare"]
