@@ -139,14 +139,18 @@ def test_edits_that_break_a_claim_are_left_out(inkov: Inkov, tmp_path: Path) -> 
     assert unmet["says"].startswith("its edits do harm: the claim a:2 does not reach b:2")
 
 
-def test_findings_of_one_vlan_are_tried_together(inkov: Inkov, tmp_path: Path) -> None:
-    """Two links lack VLAN 10, and one lacks 20, which the plan wants it to: the two are mended."""
+@pytest.mark.parametrize("vid", [10, 20])
+def test_findings_of_one_vlan_are_tried_together(inkov: Inkov, tmp_path: Path, vid: int) -> None:
+    """Two links lack VLAN 10 or 20, and one lacks 20, which the plan wants it to: the two are
+    mended.
+    """
+    lacking = "20,99" if vid == 10 else "10,99"
     hosts = "[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
     hub = "".join(f"[port {n}]\n{TRUNK.format('10,20,99')}" for n in (7, 8, 9))
     (tmp_path / "a.sheet").write_text(
         f"inkov sheet 1\nswitch: a\n{VLANS}{hosts}{hub}[neighbours]\n7: b:1\n8: c:1\n9: d:1\n"
     )
-    for name, end, listed in (("b", "7", "20,99"), ("c", "8", "20,99"), ("d", "9", "10,99")):
+    for name, end, listed in (("b", "7", lacking), ("c", "8", lacking), ("d", "9", "10,99")):
         own = hosts.replace("[port 2]", "[port 3]").replace("[port 1]", "[port 2]")
         (tmp_path / f"{name}.sheet").write_text(
             f"inkov sheet 1\nswitch: {name}\n{VLANS}{own}[port 1]\n{TRUNK.format(listed)}"

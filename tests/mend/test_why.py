@@ -153,6 +153,20 @@ MASK = ("hosts.csv", "10.0.10.5/24", "10.0.10.5/16")
             ("core-1", "VLAN 20", "enabled", False, True),
         ),
         (
+            "fan pump",
+            ("core-1", "20: pumps\n", ""),
+            "core-1 has no VLAN 20",
+            2,
+            ("core-1", "20", None, None, "pumps"),
+        ),
+        (
+            "pump fan",
+            ("core-1", "20: pumps", "20: pumps; suspended"),
+            "VLAN 20 is suspended on core-1",
+            5,
+            ("core-1", "20", "active", False, True),
+        ),
+        (
             "fan lamp",
             ("fern-1", "native: 99", "native: 10"),
             "fern-1:8 has native VLAN 10, and its far end 99",
