@@ -70,6 +70,61 @@ def test_where_a_vlan_is_defined_is_said_by_the_shorter_list(
     assert says in told["10"] and "all 10" in told["20"]
 
 
+@pytest.mark.parametrize(
+    ("row", "listed", "why", "line"),
+    [
+        ("10: ferns; suspended", "10", "VLAN 10 is suspended on b", 4),
+        ("20: beds", "10", "b does not define VLAN 10", 2),
+        ("10: ferns", "20", "does not hold VLAN 10", 8),
+    ],
+)
+def test_why_a_vlan_falls_apart(
+    inkov: Inkov, tmp_path: Path, row: str, listed: str, why: str, line: int
+) -> None:
+    """a - b - c: nobody is in VLAN 10 on b, which lets nothing of it through."""
+    trunk = "[port {}]\nmode: trunk\nallowed: {}\nnative: none\n"
+    for name, far, at in (("a", "b", 8), ("c", "b", 9)):
+        (tmp_path / f"{name}.sheet").write_text(
+            HEAD.format(name) + f"[vlans]\n10: ferns\n[port 1]\nvlan: 10\n{trunk.format(8, 10)}"
+            f"[neighbours]\n8: {far}:{at}\n"
+        )
+    uplinks = "".join(
+        f"[port {at}]\nmode: trunk\nallowed: {listed}\nnative: none\n" for at in (8, 9)
+    )
+    (tmp_path / "b.sheet").write_text(
+        HEAD.format("b") + f"[vlans]\n{row}\n\n{uplinks}[neighbours]\n8: a:8\n9: c:8\n"
+    )
+    out = inkov("vlans", ".", "-q").out
+    assert "falls into 2 islands" in out
+    [told] = [text for text in out.splitlines() if "cut off in VLAN 10" in text]
+    assert why in told and f"b.sheet:{line})" in told
+
+
+@pytest.mark.parametrize(
+    ("port", "because", "line"),
+    [
+        ("tagged: 10", "VLAN 10 is in its tagged VLANs", 8),
+        ("untagged: 10", "VLAN 10 is in its untagged VLANs", 8),
+        ("tagged: 20\ningress filtering: off", "ingress filtering is off, so any tag comes in", 9),
+    ],
+)
+def test_why_a_tag_is_taken(
+    inkov: Inkov, tmp_path: Path, port: str, because: str, line: int
+) -> None:
+    filtering = "" if "filtering" in port else "ingress filtering: on\n"
+    (tmp_path / "b.sheet").write_text(
+        HEAD.format("b") + "[vlans]\n10: ferns\n20: beds\n[port 8]\nmode: general\n"
+        f"{port}\n{filtering}pvid: none\n[port 1]\nvlan: 10\n[neighbours]\n8: a:8\n"
+    )
+    (tmp_path / "a.sheet").write_text(
+        HEAD.format("a") + "[vlans]\n10: ferns\n[port 1]\nvlan: 10\n"
+        "[port 8]\nmode: trunk\nallowed: 10\nnative: none\n"
+    )
+    steps = inkov("follow", "a:1", "b:1", ".", "-f", "json").json["steps"]
+    [arrives] = [step for step in steps if step["event"] == "arrives"]
+    assert (arrives["because"], arrives["origin"]["line"]) == (because, line)
+
+
 def test_what_to_enter_says_what_is_added(inkov: Inkov, tmp_path: Path) -> None:
     """Both lists lack something: each is told whole, with what comes to it."""
     write(tmp_path, TRUNK.format("10,99"), TRUNK.format("20"))
