@@ -245,6 +245,19 @@ def test_fm_7_7_a_way_between_regions_may_cost_another_sum(
     assert (roles[f"fern-1:{kept}"], roles[f"fern-1:{spare}"]) == ("root", "alternate")
 
 
+def test_a_root_left_to_chance_is_told_where_it_would_be_chosen(asked: Any, inkov: Inkov) -> None:
+    """At the line that turns the tree on."""
+    ring = Ring()
+    ring.trees = dict.fromkeys(ring.trees, "mode: rstp\n")
+    folder = asked(ring).folder
+    found = inkov("audit", "campus", "--only", "root-left-to-chance", "-f", "json").json["findings"]
+    places = [place for finding in found for place in finding["where"]]
+    assert {place["switch"] for place in places} == set(PRIORITIES)
+    for place in places:
+        text = (folder / f"{place['switch']}.sheet").read_text().splitlines()
+        assert text[place["line"] - 1] == "mode: rstp", place
+
+
 def test_a_tree_from_its_root_down(asked: Any, inkov: Inkov) -> None:
     """Behind core-2 hangs bed-1, behind fern-1 four switches that are alike: told as one row."""
     ring = Ring()
