@@ -391,6 +391,20 @@ def test_what_an_audit_finds_there_is_told_where_no_edit_cures_it(
     )
 
 
+def test_what_a_ping_rests_on_is_said(inkov: Inkov, tmp_path: Path) -> None:
+    """fern-1 says nothing of its neighbours: the ping works if gate-1 is right about the link."""
+    (tmp_path / "campus").mkdir()
+    for name, text in SHEETS.items():
+        own = text.replace("[neighbours]\n8: gate-1:8\n", "") if name == "fern-1" else text
+        sheet = f"inkov sheet 1\nswitch: {name}\n{own}"
+        (tmp_path / "campus" / f"{name}.sheet").write_text(sheet)
+    (tmp_path / "campus" / "hosts.csv").write_text(HOSTS)
+    out = inkov("follow", "fan", "pump", "campus", "-q").out
+    assert "A ping between fan and pump works." in out
+    [rests] = [line for line in out.splitlines() if "reported by one end only" in line]
+    assert rests.startswith("Rests on: the link ") and "fern-1:8" in rests
+
+
 @pytest.mark.parametrize(
     ("table", "words"), [("vrf: plants\n", " (routing table 'plants')"), ("", "")]
 )
