@@ -183,3 +183,20 @@ def test_on_a_screen_many_of_a_kind_are_one(tmp_path: Path, number: int) -> None
 
 
 RULES = ("access-vlan-undefined", "port-in-default-vlan")
+
+
+@pytest.mark.parametrize(
+    ("number", "says"),
+    [(1, "gateway bed"), (2, "gateway bed, fog"), (3, "gateway bed, fog and 1 more")],
+)
+def test_the_gateways_of_a_vlan_are_named(
+    inkov: Inkov, tmp_path: Path, number: int, says: str
+) -> None:
+    for at, name in enumerate(["bed", "fog", "yew"][:number], 1):
+        (tmp_path / f"{name}.sheet").write_text(
+            HEAD.format(name) + "[vlans]\n10: ferns\n[port 1]\nvlan: 10\n[gateway 10]\n"
+            f"address: 10.0.10.{at}/24\n"
+        )
+    out = inkov("overview", ".", "-q").out
+    [line] = [line for line in out.splitlines() if "10 ferns: " in line]
+    assert re.search(rf"{re.escape(says)}(,|$)", line.strip()), line
