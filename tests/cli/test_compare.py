@@ -276,6 +276,9 @@ def test_a_host_that_tags_is_heard_where_it_hears_nothing(
         stops = claim["witness"][-1]
         assert stops["event"] == "stops" and "takes frames with tag 20" in stops["because"], claim
     assert inkov("prove", sides[1], "--strict").status == 1
+    told = inkov("follow", "mist", "core-1:2", sides[1], "-f", "json").json
+    [sent] = [step for step in told["steps"] if step["event"] == "sent" and step["port"] == "5"]
+    assert sent["tagged"] and "allowed list" in sent["because"]
 
 
 @pytest.mark.parametrize(("member", "between"), [("", []), ("[port 3]\nvlan: 10\n", ["core-1"])])

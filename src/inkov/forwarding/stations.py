@@ -127,7 +127,12 @@ def sent_from(
     )
     # Only what is then in that VLAN.
     if vid is not None:
-        sendings = [Sending(e.port, 1 << vid, e.bridge) for e in sendings if e.mask >> vid & 1]
+        own_vid = 1 << vid
+        sendings = [
+            Sending(e.port, own_vid, e.bridge, fabric.bridge_ports[e.port].view.admit & own_vid)
+            for e in sendings
+            if e.mask & own_vid
+        ]
     elif untagged and level == Level.HONEST:
         # Only untagged frames: a host without tags sends no others.
         homes = [bit(fabric.bridge_ports[e.port].view.pvid) for e in sendings]

@@ -35,12 +35,7 @@ from inkov.readers.sheets.words import PORT_KEYS
 __all__ = ["Fate", "Traced", "trace"]
 
 # Attribute -> how a sheet calls it. What stands in no fact has no line of its own.
-_PORT_WORDS = {attribute: key for key, (attribute, _) in PORT_KEYS.items()} | {
-    "bundle": "bundle",
-    "parent": "of",
-    "outer": "tag",
-    "vrf": "vrf",
-}
+_PORT_WORDS = {attribute: key for key, (attribute, _) in PORT_KEYS.items()} | {"bundle": "bundle"}
 _VLAN_WORDS = {word: word for word in ("name", "active", "private", "secondaries")}
 _SWITCH_WORDS = {"tree_mode": "tree mode"} | {
     word: word for word in ("address", "region", "revision")
