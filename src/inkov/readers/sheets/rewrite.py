@@ -134,6 +134,10 @@ class _Text(Lines):
         # The others of the section keep what it says.
         if len(ports) < len(place.names):
             head, end = self._alone(place, ports)
+        self._state(head, end, key, value)
+
+    def _state(self, head: int, end: int, key: str, value: str | None) -> None:
+        """A key of a section with another value, or without any."""
         at = self._line_of(head, end, key)
         if at is not None and value is not None:
             self._put(at, key, value)
@@ -212,14 +216,9 @@ class _Text(Lines):
                 return head, end
         raise CannotWrite(f"line {line} is in no section of {' or '.join(words)}")
 
-    def set_in_section(self, line: int, word: str, key: str, value: str) -> None:
-        """A value in the section that a line is in."""
-        head, end = self._section_with(line, (word,))
-        at = self._line_of(head, end, key)
-        if at is not None:
-            self._put(at, key, value)
-        else:
-            self.lines.insert(self._last(head, end), f"{key}: {value}")
+    def set_in_section(self, line: int, word: str, key: str, value: str | None) -> None:
+        """A value in the section that a line is in; with None it states none any more."""
+        self._state(*self._section_with(line, (word,)), key, value)
 
     def set_section(self, edit: Edit, words: Collection[str], lines: Iterable[str] | None) -> None:
         """A section of its own for what is new, behind the last one of its kind; for what is gone
@@ -255,8 +254,9 @@ def _line_of(edit: Edit) -> int:
     raise CannotWrite(f"{edit.kind} {edit.name} has no section")
 
 
-def _addresses(facts: Iterable[Fact[Any]]) -> str:
-    return ", ".join(str(fact.value) for fact in facts)
+def _addresses(facts: Iterable[Fact[Any]]) -> str | None:
+    """Addresses as a line states them; None where there are none."""
+    return ", ".join(str(fact.value) for fact in facts) or None
 
 
 def _value(fact: Any) -> Any:
