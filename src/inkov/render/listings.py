@@ -336,12 +336,11 @@ def links_grid(rows: list[LinkRow], locator: Locator) -> Grid:
 def _witnesses(row: LinkRow) -> str:
     witnesses = dict.fromkeys(e.says for e in row.evidence)
     heard = [says for says in witnesses if says.startswith("heard by")]
-    # Both ends heard each other: said once.
-    if len(heard) == 2:
-        spelled = "".join(says[says.index(" (") :] for says in heard if " (" in says)
-        witnesses = {f"both ends{spelled}": None} | {
-            says: None for says in witnesses if says not in heard
-        }
+    # Both ends heard each other: said once, over however many cables.
+    if len({says.partition(" (as ")[0] for says in heard}) == 2:
+        spelled = "".join(says[says.index(" (as ") :] for says in heard if " (as " in says)
+        others = (says for says in witnesses if says not in heard)
+        witnesses = dict.fromkeys([f"both ends{spelled}", *others])
     return ", ".join(says.removeprefix("heard by ") for says in witnesses)
 
 

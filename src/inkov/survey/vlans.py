@@ -125,14 +125,11 @@ def _places(
 def _at(device: Device, vid: int, ports: int, gateway: bool) -> VlanAt:
     """A VLAN on a switch that defines it or has members of it."""
     vlan = device.row(vid)
-    # What is carried is the table.
     if device.table_is_membership:  # what is carried is the table
         defined: bool | None = True
     elif device.vlans is None:  # no table is known: nobody can say
         defined = None
     else:
-        # No table is known: nobody can say.
-        # VLAN 1 is there without being listed.
         defined = vlan is not None or vid == 1  # the default PVID is there without being listed
     at = VlanAt(device.name, defined, ports=ports, gateway=gateway)
     if vlan is not None:

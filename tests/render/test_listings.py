@@ -1,0 +1,203 @@
+"""The listings of one small campus, row by row as the files mean it."""
+
+from __future__ import annotations
+
+import csv
+import io
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Inkov
+
+A = """\
+inkov sheet 1
+switch: a
+[vlans]
+10: ferns
+20: beds
+30: fog; suspended
+40: reed
+[port 1..2]
+vlan: 10
+[port 3]
+vlan: 50
+[port 4]
+state: off
+vlan: 20
+[port 5]
+mode: general
+pvid: 20
+untagged: 20
+tagged: 10
+[bundle pond]
+members: 6,7
+mode: trunk
+allowed: 10,20,30
+native: none
+[port 8]
+mode: trunk
+allowed: 10,20,40
+native: 20
+[port 9]
+mode: routed
+address: 10.9.0.1/30
+[neighbours]
+6: b:6
+7: b:up-7
+8: c:1
+4: b:77
+"""
+B = """\
+inkov sheet 1
+switch: b
+[vlans]
+10: ferns
+20: moss
+[port 1]
+vlan: 10
+[bundle pond]
+members: 6,7
+mode: trunk
+allowed: 10,20
+native: 10
+[port 9]
+vlan: 10
+[port 7]
+known as: up-7
+[neighbours]
+6: a:6
+7: a:7
+"""
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    (tmp_path / "a.sheet").write_text(A)
+    (tmp_path / "b.sheet").write_text(B)
+    (tmp_path / "cabling.csv").write_text("switch,port,far switch,far port\na,5,b,9\n")
+    (tmp_path / "hosts.csv").write_text("host,switch,port\nlamp,d,1\n")
+    return tmp_path
+
+
+def table(text: str) -> list[list[str]]:
+    return [row for row in csv.reader(io.StringIO(text)) if row][1:]
+
+
+def test_ports(inkov: Inkov, folder: Path) -> None:
+    told = {(row[0], row[1]): row[2:] for row in table(inkov("ports", ".", "-f", "csv", "-q").out)}
+    empty = ["", "", ""]
+    assert told == {
+        ("a", "1"): ["on", "access", "10", "", "", "a.sheet:8"],
+        ("a", "2"): ["on", "access", "10", "", "", "a.sheet:8"],
+        ("a", "3"): ["on", "access", *empty, "a.sheet:10"],  # VLAN 50 is defined nowhere
+        ("a", "4"): ["off", "access", *empty, "a.sheet:12"],
+        ("a", "5"): ["on", "general", "20", "10", "b:9", "a.sheet:16"],
+        ("a", "6"): ["member", "in pond", *empty, "a.sheet:21"],
+        ("a", "7"): ["member", "in pond", *empty, "a.sheet:21"],
+        ("a", "8"): ["on", "trunk", "20", "10,40", "c:1", "a.sheet:26"],
+        ("a", "9"): ["on", "routed", *empty, "a.sheet:30"],
+        ("a", "pond"): ["on", "trunk without native", "", "10,20", "b:pond", "a.sheet:22"],
+        ("b", "1"): ["on", "access", "10", "", "", "b.sheet:6"],
+        ("b", "6"): ["member", "in pond", *empty, "b.sheet:9"],
+        ("b", "7"): ["member", "in pond", *empty, "b.sheet:15"],
+        ("b", "9"): ["on", "access", "10", "", "a:5", "b.sheet:13"],
+        ("b", "pond"): ["on", "trunk", "10", "20", "a:pond", "b.sheet:10"],
+    }
+    # Tags of VLAN 40 come in at a:5 as well: it does not filter.
+    in_40 = table(inkov("ports", ".", "--vlan", "40", "-f", "csv", "-q").out)
+    assert [row[:2] for row in in_40] == [["a", "5"], ["a", "8"]]
+    of_b = table(inkov("ports", ".", "--switch", "b", "-f", "csv", "-q").out)
+    assert [row[1] for row in of_b] == ["1", "6", "7", "9", "pond"]
+
+
+def test_ports_by_vlans(inkov: Inkov, folder: Path) -> None:
+    """U leaves untagged, T tagged. Ports that pass no VLAN have no column."""
+    of_a, of_b = inkov("ports", ".", "--matrix", "-q").out.split("\n\n")
+    assert [line.split() for line in of_a.splitlines() if line[:1] != "─"] == [
+        ["a"],
+        ["VLAN", "1", "2", "5", "8", "pond"],
+        ["10", "U", "U", "T", "T", "T"],
+        ["20", "·", "·", "U", "U", "T"],
+        ["40", "·", "·", "·", "T", "·"],
+    ]
+    assert [line.split() for line in of_b.splitlines() if line[:1] != "─"] == [
+        ["b"],
+        ["VLAN", "1", "9", "pond"],
+        ["10", "U", "U", "U"],
+        ["20", "·", "·", "T"],
+    ]
+
+
+def test_vlans(inkov: Inkov, folder: Path) -> None:
+    """Host ports that are up, in a VLAN that is active: those of links and trunks do not count."""
+    told = table(inkov("vlans", ".", "-f", "csv", "-q").out)
+    assert [row[:4] for row in told] == [
+        ["10", "ferns", "all 2", "3"],
+        ["20", "beds", "all 2", "0"],
+        ["30", "fog", "a", "0"],
+        ["40", "reed", "a", "0"],
+        ["50", "-", "none", "0"],
+    ][: len(told)]
+    remarks = {row[0]: row[4] for row in told}
+    assert remarks["20"] == "'moss' on b; no ports"
+    assert remarks["30"] == "suspended on a; no ports"
+    assert remarks["40"] == "no ports"
+
+
+def test_links(inkov: Inkov, folder: Path) -> None:
+    told = table(inkov("links", ".", "-f", "csv", "-q").out)
+    assert [row[:3] for row in told] == [
+        ["a:5", "b:9", "up"],
+        ["a:pond", "b:pond", "bundle"],
+        ["a:8", "c:1", "outside"],
+        ["a:4", "", "stray"],
+    ]
+    by = {row[0]: row[3:] for row in told}
+    assert by["a:5"][0] == "cabling table" and by["a:5"][2] == "cabling.csv:2"
+    assert by["a:pond"][:2] == ["both ends (as 'up-7')", ""]
+    assert by["a:pond"][2] == "a.sheet:33, b.sheet:18, a.sheet:34, b.sheet:19"
+    assert by["a:8"] == ["a", "not among the files", "a.sheet:35"]
+    assert "77" in by["a:4"][1] and by["a:4"][2] == "a.sheet:36"
+    only_b = table(inkov("links", ".", "--switch", "b", "-f", "csv", "-q").out)
+    assert [row[0] for row in only_b] == ["a:5", "a:pond"]
+
+
+def test_trunks(inkov: Inkov, folder: Path) -> None:
+    """a:5 sends VLAN 20 untagged into VLAN 10 of b; its tag 10 is not taken by an access port."""
+    out = inkov("trunks", ".", "-f", "csv", "-q").out
+    head, *told = [row for row in csv.reader(io.StringIO(out)) if row]
+    at = {name: number for number, name in enumerate(head)}
+    told = [row for row in told if len(row) == len(head)]
+
+    def cells(row: list[str], *names: str) -> list[str]:
+        return [row[at[name]] for name in names]
+
+    ends = [cells(row, "one end", "other end", "mode", "native", "allowed", "live") for row in told]
+    assert ends == [
+        ["a:5", "b:9", "general ≠ access", "20 ≠ 10", "10,20 ≠ 10", "10,20 ≠ 10"],
+        ["a:pond", "b:pond", "trunk", "none ≠ 10", "10,20,30 ≠ 10,20", "10,20"],
+        ["a:8", "nobody known", "trunk", "20", "10,20,40", "10,20,40"],
+    ]
+    # What b sends untagged, in VLAN 10, a drops: it has no native VLAN.
+    assert cells(told[0], "shared", "said at") == ["none; 20 ↔ 10", "a.sheet:19, b.sheet:13"]
+    assert cells(told[1], "shared", "surplus") == ["20; 10 →", "20"]
+    assert cells(told[1], "needed", "missing") == ["10", "10"]
+    assert cells(told[2], "shared") == [""]
+    notes = inkov("trunks", ".", "-q").out
+    assert "90 ↔ 40: VLAN 90 of the one end is joined with VLAN 40 of the other" in notes
+    assert "b:9 is access: " in notes and "a:pond is" not in notes
+
+
+def test_what_was_read(inkov: Inkov, folder: Path) -> None:
+    out = inkov("read", ".", "-q").out
+    assert [line.split()[:3] for line in out.splitlines()[2:6]] == [
+        ["./a.sheet", "switch", "sheet"],
+        ["./b.sheet", "switch", "sheet"],
+        ["./cabling.csv", "cabling", "table"],
+        ["./hosts.csv", "host", "table"],
+    ]
+    assert "4 files: 2 switches, 15 ports, 2 links, 1 neighbour outside the files" in out
+    assert "hosts at switches without a file: d" in out
+    (folder / "b.sheet").write_text(B.replace("native: 10\n", "native: 10\ncolour: green\n"))
+    assert "1 line or objects not understood" in inkov("read", ".", "--unmatched", "-q").out
