@@ -1,0 +1,186 @@
+"""What a change does to the campus as a whole: from two folders to each sentence of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Inkov
+
+Told = set[tuple[str, str, str, bool]]
+LINK = "a:8 - b:8"
+
+
+def switch(
+    name: str, hosts: Mapping[str, int], trunks: Mapping[str, tuple[str, str]], more: str = ""
+) -> str:
+    """A sheet: the VLANs of its hosts by port; its trunks with what they allow and lead to."""
+    text = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n20: beds\n30: fog\n"
+    text += "".join(f"[port {port}]\nvlan: {vid}\n" for port, vid in hosts.items())
+    for port, (allowed, _) in trunks.items():
+        text += f"[port {port}]\nmode: trunk\nnative: none\nallowed: {allowed}\n"
+    return f"{text}{more}[neighbours]\n" + "".join(
+        f"{port}: {far}\n" for port, (_, far) in trunks.items()
+    )
+
+
+def two(allowed: str, hosts: str = "10,20", more: str = "") -> dict[str, str]:
+    """a and b with a trunk between them, and hosts in the same VLANs on both."""
+    at = {str(number): int(vid) for number, vid in enumerate(hosts.split(","), 1)}
+    return {
+        "a": switch("a", at, {"8": (allowed, "b:8")} if allowed else {}, more),
+        "b": switch("b", at, {"8": (allowed, "a:8")} if allowed else {}),
+    }
+
+
+def ring(third: bool, vid: int = 10) -> dict[str, str]:
+    """a - b - c, and c back to a; hosts in VLAN 10 on all of them, in VLAN 20 on a and c."""
+    ends = {"a": ("b:8", "c:7"), "b": ("c:8", "a:7"), "c": ("a:8", "b:7")}
+    sheets = {}
+    for name, (up, down) in ends.items():
+        trunks = {"7": ("10,20", up), "8": ("10,20", down)}
+        if not third and name in "ac":
+            del trunks["7" if name == "c" else "8"]
+        sheets[name] = switch(name, {"1": vid} if name == "b" else {"1": 10, "2": 20}, trunks)
+    return sheets
+
+
+GATEWAY = "[gateway 10]\naddress: 10.0.10.1/24\n"
+OFF = f"{GATEWAY}state: off\n"
+
+CASES: dict[str, tuple[dict[str, str], dict[str, str], Told]] = {
+    "a VLAN that is needed comes": (
+        two("20"),
+        two("10,20"),
+        {
+            ("link", LINK, "carries VLAN 10 now", False),
+            ("islands", "", "VLAN 10: in 1 island instead of 2", False),
+        },
+    ),
+    "a VLAN that nobody needs comes": (
+        two("10,20"),
+        two("10,20,30"),
+        {("link", LINK, "carries VLAN 30 now, which nobody needs there", False)},
+    ),
+    "a VLAN that nobody needs goes": (
+        two("10,20,30"),
+        two("10,20"),
+        {("link", LINK, "carries VLAN 30 no more, and need not", False)},
+    ),
+    "a VLAN that is needed goes": (
+        two("10,20"),
+        two("20"),
+        {
+            ("link", LINK, "carries VLAN 10 no more, and should", True),
+            ("islands", "", "VLAN 10: in 2 islands instead of 1", True),
+        },
+    ),
+    "two VLANs that are needed go": (
+        two("10,20,30"),
+        two("30"),
+        {
+            ("link", LINK, "carries VLANs 10,20 no more, and should", True),
+            ("islands", "", "VLANs 10,20: in 2 islands instead of 1", True),
+        },
+    ),
+    "hosts come that the list leaves out": (
+        two("10,20"),
+        two("10,20", "10,20,30"),
+        {
+            ("link", LINK, "should carry VLAN 30 now, and does not", True),
+            ("islands", "", "VLAN 30: used now, and not before: in 2 islands", True),
+        },
+    ),
+    "hosts come that the list has": (
+        two("10,20,30"),
+        two("10,20,30", "10,20,30"),
+        {("islands", "", "VLAN 30: used now, and not before", False)},
+    ),
+    "hosts go": (
+        two("10,20", "10,20"),
+        two("10,20", "20"),
+        {("islands", "", "VLAN 10: not used any more", False)},
+    ),
+    "a link goes": (
+        two("10,20"),
+        two(""),
+        {
+            ("link", LINK, "is there no more; it carried VLANs 10,20", False),
+            ("islands", "", "VLANs 10,20: in 2 islands instead of 1", True),
+        },
+    ),
+    "a link comes": (
+        two(""),
+        two("10"),
+        {
+            ("link", LINK, "is new, and carries VLAN 10", False),
+            ("islands", "", "VLAN 10: in 1 island instead of 2", False),
+        },
+    ),
+    "a gateway comes": (
+        two("10,20"),
+        two("10,20", more=GATEWAY),
+        {("gateway", "a VLAN 10", "is new, and up", False)},
+    ),
+    "a gateway comes that is shut": (
+        two("10,20"),
+        two("10,20", more=OFF),
+        {("gateway", "a VLAN 10", "is new, and down: it is shut", True)},
+    ),
+    "a gateway goes": (
+        two("10,20", more=GATEWAY),
+        two("10,20"),
+        {("gateway", "a VLAN 10", "is gone", True)},
+    ),
+    "a gateway goes that was shut": (
+        two("10,20", more=OFF),
+        two("10,20"),
+        {("gateway", "a VLAN 10", "is gone", False)},
+    ),
+    "a gateway is shut": (
+        two("10,20", more=GATEWAY),
+        two("10,20", more=OFF),
+        {("gateway", "a VLAN 10", "is down: it is shut", True)},
+    ),
+    "a gateway is shut no more": (
+        two("10,20", more=OFF),
+        two("10,20", more=GATEWAY),
+        {("gateway", "a VLAN 10", "is up", False)},
+    ),
+    "a ring is opened": (
+        ring(True),
+        ring(False),
+        {
+            ("link", "a:8 - c:7", "is there no more; it carried VLANs 10,20", False),
+            ("spare", "a:7 - b:8", "is the only way left of VLANs 10,20: there was a spare", True),
+            ("spare", "b:7 - c:8", "is the only way left of VLANs 10,20: there was a spare", True),
+            (
+                *("switch", "b"),
+                "is the only way left between members of VLANs 10,20: there was one past it",
+                True,
+            ),
+        },
+    ),
+    "a ring is closed": (
+        ring(False),
+        ring(True),
+        {("link", "a:8 - c:7", "is new, and carries VLANs 10,20", False)},
+    ),
+}
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_consequences(inkov: Inkov, tmp_path: Path, case: str) -> None:
+    old, new, expected = CASES[case]
+    for side, sheets in (("old", old), ("new", new)):
+        (tmp_path / side).mkdir()
+        for name, text in sheets.items():
+            (tmp_path / side / f"{name}.sheet").write_text(text)
+    found = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
+    told = {
+        (one["about"], one["name"] or "", one["says"], one["worse"])
+        for one in found["consequences"]
+    }
+    assert told == expected
