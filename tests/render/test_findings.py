@@ -80,8 +80,9 @@ def test_of_many_places_the_first_are_told(number: int) -> None:
     where = tuple(place("a", str(at), at) for at in range(1, number + 1))
     told = text(finding(1, where=(*where, where[0])))
     assert sum(line.startswith("    a:") for line in told) == 8
-    more = [line for line in told if "more places" in line]
-    assert more == [f"    and {number - 8} more places"] * (number > 8)
+    more = [line for line in told if "more place" in line]
+    plural = "s" * (number > 9)
+    assert more == [f"    and {number - 8} more place{plural}"] * (number > 8)
 
 
 @pytest.mark.parametrize(

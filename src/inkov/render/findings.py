@@ -121,6 +121,11 @@ def touched(affects: Affected) -> str:
     return f"{affects.ports} host port{'s' * (affects.ports != 1)}{f' ({shown})' if shown else ''}"
 
 
+def more_places(number: int) -> str:
+    """What is said of the places of a finding that are not told."""
+    return f"and {number} more place{'s' * (number != 1)}"
+
+
 def findings_text(
     audit: Audit,
     locator: Locator,
@@ -244,7 +249,7 @@ def _block(
         yield indented(f"{name:<{width}}  {at}", 4, "dim")
     # The first places are enough for a screen.
     if len(places) > _PLACES:
-        yield indented(f"and {len(places) - _PLACES} more places", 4, "dim")
+        yield indented(more_places(len(places) - _PLACES), 4, "dim")
     for consequence in finding.consequences:
         yield indented(f"So also: {safe(consequence)}", 2)
     if why:

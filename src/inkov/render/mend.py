@@ -67,8 +67,12 @@ def _stays(stays: Sequence[Stay], locator: Locator) -> Grid:
         grid.add(f"VLAN {stay.vlans}", link, stay.says, brief(stay.origin, locator))
     # Some rows on a screen, all of them in JSON.
     if len(stays) > _STAYS:
-        grid.notes.append(f"{len(stays) - _STAYS} rows more, all of them in JSON")
+        grid.notes.append(_rows_more(len(stays) - _STAYS))
     return grid
+
+
+def _rows_more(number: int) -> str:
+    return f"{number} row{'s' * (number != 1)} more, all of them in JSON"
 
 
 def claim_result(goal: Claimed, mended: Mended, locator: Locator) -> Result:
@@ -260,7 +264,7 @@ def _what_they_do(done: Comparison) -> Iterator[str]:
         rows = [pair_in_words(effect, done.name_of) for effect in shown if effect.gained is gained]
         yield from (f"{what}: {row}" for row in rows[:_SHOWN])
         if len(rows) > _SHOWN:
-            yield f"{what}: {len(rows) - _SHOWN} rows more, all of them in JSON"
+            yield f"{what}: {_rows_more(len(rows) - _SHOWN)}"
     if less:
         number = "1 row" if len(less) == 1 else f"{len(less)} rows"
         yield f"Hostile hosts reach fewer ports than before ({number} of `lost` in JSON)."

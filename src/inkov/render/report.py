@@ -20,7 +20,7 @@ from inkov.harmless import safe
 from inkov.levels import Layer, Level, Outcome
 from inkov.proofs import Verdict
 from inkov.readers import Locator
-from inkov.render.findings import summary, touched
+from inkov.render.findings import more_places, summary, touched
 from inkov.render.grid import Grid
 from inkov.render.page import table_of
 from inkov.render.proofs import assumed_by_all, verdicts_summary
@@ -230,7 +230,7 @@ def _finding(
         yield "</pre>\n"
     # More places than are shown.
     if len(finding.where) > _PLACES:
-        yield f'<p class="soft">and {len(finding.where) - _PLACES} more places</p>\n'
+        yield f'<p class="soft">{more_places(len(finding.where) - _PLACES)}</p>\n'
     yield "</article>\n"
 
 
