@@ -10,6 +10,7 @@ import pytest
 
 from inkov.campus import Origin
 from inkov.checks import Audit
+from inkov.checks.catalogue import Affected
 from inkov.drawing import Drawing, Tone
 from inkov.drawing.shapes import Line
 from inkov.forwarding.follow import Event, Step, Story
@@ -25,7 +26,7 @@ from inkov.render.page import table_of
 from inkov.render.report import Excerpt, FileOf, Report, to_report
 from inkov.render.svg import to_svg
 from inkov.wiring import End
-from tests.render.test_findings import Affected, finding, place
+from tests.render.test_findings import finding, place
 from tests.render.test_verdicts import WAY, blame, verdict
 
 NOWHERE = Locator({})
