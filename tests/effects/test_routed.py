@@ -1,0 +1,99 @@
+"""What a change does by routers: from two folders to who reaches whom, and where packets stop."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import Inkov
+from tests.render.screens import on_screen
+
+HEAD = "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: beds\n30: fog\n"
+PORTS = "[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
+GATEWAYS = "[gateway 10]\naddress: 10.0.10.1/24\n[gateway 20]\naddress: 10.0.20.1/24\n"
+BOUND = GATEWAYS + "filter out: keep\n[filter keep]\n10: reject from 10.0.10.0/24 to any\n"
+REST = "20: accept from any to any\n"
+
+
+def sides(folder: Path, old: str, new: str) -> tuple[Path, Path]:
+    for side, text in (("old", old), ("new", new)):
+        (folder / side).mkdir()
+        (folder / side / "a.sheet").write_text(HEAD + text)
+    return folder / "old", folder / "new"
+
+
+def by_routers(rows: list[dict[str, Any]]) -> list[tuple[str, str, bool, bool]]:
+    """From which VLANs to which, both ways or not, and whether it crosses segments."""
+    told = []
+    for row in rows:
+        if row["layer"] == 3 and row["level"] == "honest":
+            ends = row["from"]["vlan"], row["to"]["vlan"]
+            one, other = sorted(ends) if row["both_ways"] else ends
+            told.append((one, other, row["both_ways"], row["crosses_segments"]))
+    return sorted(told)
+
+
+def test_a_filter_stops_packets(inkov: Inkov, tmp_path: Path) -> None:
+    """From VLAN 10 into 20 and not back; it stops at the filter, and the line is named."""
+    folders = sides(tmp_path, PORTS + GATEWAYS, PORTS + BOUND + REST)
+    said = inkov("compare", *folders, "-f", "json", "-q").json
+    assert by_routers(said["lost"]) == [("10", "20", False, False)] and said["gained"] == []
+    [row] = [row for row in said["lost"] if row["layer"] == 3]
+    last = row["witness"][-1]
+    line = (folders[1] / "a.sheet").read_text().splitlines().index("[filter keep]") + 1
+    assert (last["event"], last["origin"]["line"]) == ("stops", line) and "keep" in last["because"]
+    assert {edit["kind"] for edit in row["blame"]} <= {"gateway", "filter"}
+
+
+def test_a_host_more_crosses_nothing_new(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 10 was routed to 20 before: another port in it reaches what the others do."""
+    folders = sides(tmp_path, PORTS + GATEWAYS, PORTS + "[port 3]\nvlan: 10\n" + GATEWAYS)
+    said = inkov("compare", *folders, "-f", "json", "-q").json
+    assert by_routers(said["gained"]) == [("10", "20", True, False)] and said["lost"] == []
+    told = on_screen("compare", *folders, "-q")
+    assert "1 more row by routers, of those that gain or lose it above" in told
+    assert said["refused"] is False
+
+
+def test_a_gateway_more_crosses(inkov: Inkov, tmp_path: Path) -> None:
+    first = GATEWAYS.split("[gateway 20]")[0]
+    said = inkov(
+        "compare", *sides(tmp_path, PORTS + first, PORTS + GATEWAYS), "-f", "json", "-q"
+    ).json
+    assert by_routers(said["gained"]) == [("10", "20", True, True)]
+    assert any("reach is gained" in refusal["says"] for refusal in said["because"])
+
+
+@pytest.mark.parametrize("turned", [False, True])
+def test_what_follows_from_new_ports_is_counted(inkov: Inkov, tmp_path: Path, turned: bool) -> None:
+    """Two ports in VLAN 30, and its gateway: they hear each other, told; and reach the others by
+    routers, which follows. The same if all of it goes.
+    """
+    more = "[port 5..6]\nvlan: 30\n[gateway 30]\naddress: 10.0.30.1/24\n"
+    texts = PORTS + GATEWAYS, PORTS + GATEWAYS + more
+    folders = sides(tmp_path, *(texts[::-1] if turned else texts))
+    said = inkov("compare", *folders, "-f", "json", "-q").json
+    rows = said["lost" if turned else "gained"]
+    assert {(row["layer"], row["from"]["vlan"]) for row in rows} >= {(2, "30")}
+    assert any(row[3] for row in by_routers(rows)) is not turned
+    word = "--lose" if turned else "--gain"
+    meant = [part for vid in (10, 20, 30) for part in (word, f"30 <-> {vid}")]
+    told = on_screen("compare", *folders, "-q", *meant).splitlines()
+    assert sum("among themselves" in line for line in told) == 1
+    assert not any("by routers" in line and "<->" in line for line in told)
+    assert any(line.endswith("by routers, of those that gain or lose it above") for line in told)
+    assert told[-1] == "Not refused."
+
+
+def test_a_filter_that_stops_some_takes_a_part(inkov: Inkov, tmp_path: Path) -> None:
+    some = BOUND.replace("to any\n", "to any in part\n") + REST
+    said = inkov(
+        "compare", *sides(tmp_path, PORTS + GATEWAYS, PORTS + some), "-f", "json", "-q"
+    ).json
+    rows = [row for row in said["lost"] if row["layer"] == 3 and row["level"] == "honest"]
+    assert [(row["from"]["vlan"], row["to"]["vlan"], row["in_part"]) for row in rows] == [
+        ("10", "20", True)
+    ]
+    assert "the whole of it" in on_screen("compare", tmp_path / "old", tmp_path / "new", "-q")
