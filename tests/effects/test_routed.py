@@ -87,6 +87,33 @@ def test_what_follows_from_new_ports_is_counted(inkov: Inkov, tmp_path: Path, tu
     assert told[-1] == "Not refused."
 
 
+@pytest.mark.parametrize(
+    ("meant", "refused"),
+    [
+        (["30 <-> 10", "30 <-> 20"], False),
+        (["10 <-> 30", "everything <-> 20"], False),
+        (["30 -> 10", "10 -> 30", "30 <-> 20"], False),
+        (["10,20 <-> 30"], False),
+        (["a:5 <-> *", "a:6 <-> *"], False),
+        (["30 <-> 10"], True),
+        (["30 -> 10", "30 <-> 20"], True),
+        (["10 -> 30", "20 -> 30"], True),
+        (["30 <-> 10", "10 <-> 20"], True),
+        (["a:5 <-> *"], True),
+    ],
+)
+def test_several_may_permit_a_row_together(
+    inkov: Inkov, tmp_path: Path, meant: list[str], refused: bool
+) -> None:
+    """A gateway in VLAN 30: its ports reach those of 10 and 20, in one row."""
+    ports = PORTS + "[port 5..6]\nvlan: 30\n" + GATEWAYS
+    folders = sides(tmp_path, ports, ports + "[gateway 30]\naddress: 10.0.30.1/24\n")
+    asked = [part for text in meant for part in ("--gain", text)]
+    said = inkov("compare", *folders, "-f", "json", "-q", *asked).json
+    assert by_routers(said["gained"]) == [("10,20", "30", True, True)]
+    assert said["refused"] is refused, said["because"]
+
+
 def test_a_filter_that_stops_some_takes_a_part(inkov: Inkov, tmp_path: Path) -> None:
     some = BOUND.replace("to any\n", "to any in part\n") + REST
     said = inkov(

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Sequence
+from itertools import product
+
 from inkov.edits import Edit, Kind, vids_of
 from inkov.effects.effect import Effect
 from inkov.effects.side import SeatName
@@ -94,46 +97,58 @@ class Meant:
         return VlanSet(mask)
 
     def is_meant(self, effect: Effect) -> bool:
-        """Whether an effect as a whole is permitted."""
+        """Whether an effect as a whole is permitted: each of its pairs, by one permission or
+        another.
+        """
         # Nothing was permitted.
         if self.change is None:
             return False
         texts = self.change.gain if effect.gained else self.change.lose
-        return any(
-            self._covers(permission, effect)
-            for text in texts
-            if (permission := permitted(text)) is not None
-        )
+        # A text that is no permission was refused when the plan was read.
+        permissions = list(filter(None, map(permitted, texts)))
+        belong = [
+            (self._belongs(one.source, effect), self._belongs(one.target, effect))
+            for one in permissions
+        ]
 
-    def _covers(self, permission: Permitted, effect: Effect) -> bool:
-        sources, targets = effect.row.sources, effect.row.targets
-        there = self._all_in(sources, permission.source, effect) and self._all_in(
-            targets, permission.target, effect
-        )
-        back = self._all_in(targets, permission.source, effect) and self._all_in(
-            sources, permission.target, effect
-        )
-        # "<->" permits either direction; "->" only its own.
-        if permission.both_ways:
-            return there or back
-        return not effect.row.both_ways and there
+        def sides(names: Iterable[SeatName]) -> set[tuple[_Sides, ...]]:
+            """Of which side of each permission seats are: once for all that are alike."""
+            return {tuple((at(name), to(name)) for at, to in belong) for name in names}
 
-    def _all_in(self, names: list[SeatName], side: str, effect: Effect) -> bool:
-        """Whether all of some seats are meant by a name."""
+        pairs = list(product(sides(effect.row.sources), sides(effect.row.targets)))
+        # What is there both ways has to be permitted both ways.
+        if effect.row.both_ways:
+            pairs += [(target, source) for source, target in pairs]
+        return all(_permits(permissions, *pair) for pair in pairs)
+
+    def _belongs(self, side: str, effect: Effect) -> Callable[[SeatName], bool]:
+        """Tells whether a seat is meant by a name."""
         # Everybody is meant.
         if side in ("everything", "*"):
-            return True
-        hosts = self.hosts[effect.gained]
+            return lambda name: True
         vids = vids_named(side, self.vlans[effect.gained])
         if vids is not None:
-            return all(effect.vid_of.get(name, 0) in vids for name in names)
-        if side in hosts:
-            return all((name.switch, name.port) == hosts[side] for name in names)
+            return lambda name: effect.vid_of.get(name, 0) in vids
+        host = self.hosts[effect.gained].get(side)
+        if host is not None:
+            return lambda name: (name.switch, name.port) == host
         switch, _, port = side.partition(":")
         # A switch, or one of its ports.
-        return all(
-            fits(name.switch, [switch]) and (not port or fits(name.port, [port])) for name in names
-        )
+        return lambda name: fits(name.switch, [switch]) and (not port or fits(name.port, [port]))
+
+
+_Sides = tuple[bool, bool]
+"""Whether a seat is on the first side of a permission, and whether it is on the second."""
+
+
+def _permits(
+    permissions: Sequence[Permitted], source: Sequence[_Sides], target: Sequence[_Sides]
+) -> bool:
+    """Whether any permission lets one reach another; each is told by the sides that it is on."""
+    return any(
+        (one[0] and other[1]) or (permission.both_ways and one[1] and other[0])
+        for permission, one, other in zip(permissions, source, target, strict=True)
+    )
 
 
 def switches_of(edit: Edit) -> list[str]:
