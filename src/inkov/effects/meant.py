@@ -115,11 +115,10 @@ class Meant:
             """Of which side of each permission seats are: once for all that are alike."""
             return {tuple((at(name), to(name)) for at, to in belong) for name in names}
 
-        pairs = list(product(sides(effect.row.sources), sides(effect.row.targets)))
-        # What is there both ways has to be permitted both ways.
-        if effect.row.both_ways:
-            pairs += [(target, source) for source, target in pairs]
-        return all(_permits(permissions, *pair) for pair in pairs)
+        return all(
+            _permits(permissions, *pair, both_ways=effect.row.both_ways)
+            for pair in product(sides(effect.row.sources), sides(effect.row.targets))
+        )
 
     def _belongs(self, side: str, effect: Effect) -> Callable[[SeatName], bool]:
         """Tells whether a seat is meant by a name."""
@@ -142,13 +141,26 @@ _Sides = tuple[bool, bool]
 
 
 def _permits(
-    permissions: Sequence[Permitted], source: Sequence[_Sides], target: Sequence[_Sides]
+    permissions: Sequence[Permitted],
+    source: Sequence[_Sides],
+    target: Sequence[_Sides],
+    *,
+    both_ways: bool,
 ) -> bool:
-    """Whether any permission lets one reach another; each is told by the sides that it is on."""
-    return any(
-        (one[0] and other[1]) or (permission.both_ways and one[1] and other[0])
-        for permission, one, other in zip(permissions, source, target, strict=True)
-    )
+    """Whether permissions let one reach another, and if `both_ways` be reached by it; each is told
+    by the sides that it is on. "<->" permits either direction, "->" only its own: for both it takes
+    two of these.
+    """
+    there, back = set[int](), set[int]()
+    for number, (permission, one, other) in enumerate(
+        zip(permissions, source, target, strict=True)
+    ):
+        forth, turned = one[0] and other[1], one[1] and other[0]
+        if permission.both_ways and (forth or turned):
+            return True
+        there |= {number} if forth else set()
+        back |= {number} if turned else set()
+    return bool(there) and (not both_ways or (bool(back) and len(there | back) > 1))
 
 
 def switches_of(edit: Edit) -> list[str]:
