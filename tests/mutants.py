@@ -22,6 +22,7 @@ import argparse
 import ast
 import os
 import random
+import re
 import shutil
 import subprocess
 import sys
@@ -193,6 +194,9 @@ def _is_large(node: ast.expr | None) -> bool:
     return isinstance(node, ast.Constant) and isinstance(node.value, int) and node.value > 9
 
 
+_PHASE = re.compile(r"[|](setup|run|teardown)\Z| \((setup|call|teardown)\)\Z")
+
+
 class Measured:
     """Which tests run which lines, and how long each takes: from one run of the suite."""
 
@@ -204,7 +208,9 @@ class Measured:
         for file in data.measured_files():
             own = self.tests.setdefault(file.partition("/src/inkov/")[2], {})
             for line, contexts in data.contexts_by_lineno(file).items():
-                own[line] = {context.partition("|")[0] for context in contexts} - {""}
+                # In this process `test|run`, in one that a test has started `test (call)`.
+                tests = {_PHASE.sub("", context) for context in contexts}
+                own[line] = tests - {""}
         self.breadth = Counter(
             test for own in self.tests.values() for several in own.values() for test in several
         )
@@ -262,16 +268,42 @@ def _key(test: str) -> str:
     )
 
 
+_SETTINGS = """
+[run]
+source = {source}
+patch = fork, _exit
+parallel = true
+context = ${{PYTEST_CURRENT_TEST-}}
+"""
+_STARTUP = """
+import os
+if "PYTEST_CURRENT_TEST" in os.environ:
+    import coverage
+    coverage.process_startup()
+"""
+"""Processes that tests start are measured as well, under the name of the test that runs then."""
+
+
 def measure(folder: Path) -> None:
     """Run the suite once, and note in a folder what `Measured` reads."""
     folder.mkdir(parents=True, exist_ok=True)
+    settings = folder / "settings"
+    settings.write_text(_SETTINGS.format(source=ROOT / "src" / "inkov"))
+    (folder / "sitecustomize.py").write_text(_STARTUP)
+    path = os.pathsep.join(filter(None, (str(folder), os.environ.get("PYTHONPATH"))))
     subprocess.run(
         [
             *(sys.executable, "-m", "pytest", "-q", "-n", "auto", "--cov-report="),
-            *("--cov=src/inkov", "--cov-context=test", f"--junitxml={folder / 'durations.xml'}"),
+            *("--cov", f"--cov-config={settings}", "--cov-context=test"),
+            f"--junitxml={folder / 'durations.xml'}",
         ],
         cwd=ROOT,
-        env={**os.environ, "COVERAGE_FILE": str(folder / "coverage")},
+        env={
+            **os.environ,
+            "COVERAGE_FILE": str(folder / "coverage"),
+            "COVERAGE_PROCESS_START": str(settings),
+            "PYTHONPATH": path,
+        },
         check=True,
     )
 
