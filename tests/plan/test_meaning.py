@@ -11,7 +11,7 @@ import jsonschema
 import pytest
 
 from inkov.levels import Layer, Level
-from inkov.plan import read_plan
+from inkov.plan import missing_switches, read_plan
 from inkov.plan.loader import vlan_names
 from inkov.plan.starter import schema, starter
 from tests.conftest import Inkov, campus_of
@@ -166,6 +166,30 @@ def test_the_starting_plan_says_what_the_configurations_say() -> None:
     assert nothing.partition("vlans:")[2] == " {}\n\nsegments: {}\n\nclaims: []\n"
 
 
+@pytest.mark.parametrize(("names", "told"), [("", False), ("10: ferns", False), ("20: fog", True)])
+def test_one_segment_alone_is_kept_apart_from_nobody(names: str, told: bool) -> None:
+    text = starter(campus_of(f"switch: a\n[vlans]\n10: ferns\n{names}\n"))
+    assert ("isolate: [ferns, fog]" in text) is ("join: ferns" in text) is told
+
+
+@pytest.mark.parametrize(
+    ("expected", "missing"),
+    [
+        ("3", []),
+        ("4", ["there are 3 switches of 4"]),
+        ("{number: 2}", []),
+        ("{number: 3, switches: [bed-1, '7']}", ["there are 3 switches of 7"]),
+        ("{number: 9, switches: ['7']}", ["there are 3 switches of 9"]),
+        ("[bed-*, fog]", []),
+        ("[bed-3, yew*]", ["no switch is called bed-3", "no switch is called yew*"]),
+    ],
+)
+def test_switches_that_have_to_be_there(expected: str, missing: list[str]) -> None:
+    plan = read_plan("plan.yaml", f"expected: {expected}\n".encode())
+    assert plan.problems == []
+    assert missing_switches(plan.says.expected, ["bed-1", "bed-2", "fog"]) == missing
+
+
 def test_the_schema_takes_what_the_reader_takes() -> None:
     from ruamel.yaml import YAML
 
@@ -197,6 +221,9 @@ def test_the_schema_takes_what_the_reader_takes() -> None:
         "platforms: {a: {x: 1}}",
         "claims: [{join: a, x: 1}]",
         "claims: [{carried-by: {vlans: 10, x: 1}}]",
+        "uplinks: {'a:1': {to: 'b:2', x: 1}}",
+        "expected: {number: 3, x: 1}",
+        "together: [{parts: [a, b], x: 1}]",
         "x: 1",
     ):
         assert faults(unknown), unknown
