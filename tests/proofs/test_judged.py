@@ -1,0 +1,165 @@
+"""Small campuses in two states: in the one a claim holds, in the other it is broken. Both verdicts
+follow from the files; both certificates are true; and what was certified of the one is refused of
+the other.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import pytest
+
+from tests.conftest import Inkov
+
+VLANS = "[vlans]\n10: ferns\n20: beds\n30: fog\n"
+
+
+def a(*parts: str, name: str = "a", reports: str = "") -> str:
+    neighbours = f"[neighbours]\n{reports}" if reports else ""
+    return f"inkov sheet 1\nswitch: {name}\n{VLANS}{''.join(parts)}{neighbours}"
+
+
+def port(name: str, *lines: str) -> str:
+    return "\n".join([f"[port {name}]", *lines, ""])
+
+
+def trunk(name: str, allowed: str, native: str = "none", word: str = "port") -> str:
+    return f"[{word} {name}]\nmode: trunk\nallowed: {allowed}\nnative: {native}\n"
+
+
+FERNS, BEDS = port("1", "vlan: 10"), port("2", "vlan: 20")
+
+
+class Case(NamedTuple):
+    """A claim, the files in which it holds, and those that are otherwise where it is broken."""
+
+    claim: str
+    holds: Mapping[str, str]
+    broken: Mapping[str, str]
+
+
+def link(one: str = "10,20", other: str = "10,20", native: str = "none") -> dict[str, str]:
+    """a and b, joined by bundles of two cables; hosts of VLAN 10 at port 1, of 20 at port 2."""
+    members = "members: 7,8\n"
+    return {
+        "a.sheet": a(FERNS, BEDS, trunk("up", one, native, "bundle") + members),
+        "b.sheet": a(
+            *(FERNS, BEDS, trunk("up", other, native, "bundle") + members),
+            name="b",
+            reports="7: a:7\n8: a:8\n",
+        ),
+    }
+
+
+def mixed(native: str) -> dict[str, str]:
+    """The same with another native VLAN on b than on a, where it is 10."""
+    files = link("10,20", "10,20", "10")
+    return files | {"b.sheet": files["b.sheet"].replace("native: 10", f"native: {native}")}
+
+
+def shut(ports: str) -> dict[str, str]:
+    """The same with members of a's bundle off."""
+    files = link()
+    return files | {"a.sheet": files["a.sheet"] + port(ports, "state: off")}
+
+
+GENERAL = "mode: general", "pvid: 10", "tagged: 30"
+OPEN = trunk("5", "10,20")
+HOST = "host,switch,port,vlan\nmist,a,5,20\n"
+
+CASES = {
+    "a voice VLAN is another way in": Case(
+        "isolate: [a:1], from: [a:2], level: hostile",
+        {"a.sheet": a(FERNS, BEDS)},
+        {"a.sheet": a(FERNS, port("2", "vlan: 20", "voice: 10"))},
+    ),
+    "native VLANs over a bundle": Case("isolate: [10, 20]", mixed("10"), mixed("20")),
+    "a bundle that lacks a VLAN": Case("join: [ferns]", link(), link(other="20")),
+    "a bundle of which a member is left": Case("join: [ferns]", shut("7"), shut("7,8")),
+    "a tag behind a port": Case(
+        "not-reach: ['a:5 tagged 20', a:1]",
+        {"a.sheet": a(FERNS, BEDS, OPEN)},
+        {"a.sheet": a(port("1", "vlan: 20"), BEDS, OPEN)},
+    ),
+    "a named host is heard with its tag": Case(
+        "not-reach: [mist, a:1]",
+        {"a.sheet": a(FERNS, BEDS, OPEN), "hosts.csv": HOST},
+        {"a.sheet": a(port("1", "vlan: 20"), BEDS, OPEN), "hosts.csv": HOST},
+    ),
+    "a hostile host takes any form of its port": Case(
+        "not-reach: [mist, a:1], level: hostile",
+        {"a.sheet": a(FERNS, BEDS, trunk("5", "20")), "hosts.csv": HOST},
+        {"a.sheet": a(FERNS, BEDS, trunk("5", "10")), "hosts.csv": HOST},
+    ),
+    "everybody": Case(
+        "not-reach: [everything, a:1]",
+        {"a.sheet": a(FERNS, BEDS)},
+        {"a.sheet": a(FERNS, BEDS, port("3", "vlan: 10"))},
+    ),
+    "ports by pattern": Case(
+        "isolate: ['a:1*'], from: ['b:*'], one-way: no",
+        link(one="20"),
+        link(),
+    ),
+    "all but some": Case(
+        "isolate: [10], from: everything, except: [a:2]", mixed("10"), mixed("20")
+    ),
+    "where a VLAN may be": Case(
+        "carried-by: {vlans: 10, on: [a]}",
+        link(one="20", other="20") | {"b.sheet": a(BEDS, trunk("7", "20"), name="b")},
+        link(),
+    ),
+    "protected ports": Case(
+        "not-reach: [a:1, a:3]",
+        {"a.sheet": a(port("1,3", "vlan: 10", "protected: yes"))},
+        {"a.sheet": a(port("1", "vlan: 10", "protected: yes"), port("3", "vlan: 10"))},
+    ),
+    "a general port that filters nothing": Case(
+        "isolate: [a:5], from: [a:2], level: hostile",
+        {"a.sheet": a(FERNS, BEDS, port("5", *GENERAL, "ingress filtering: on"))},
+        {"a.sheet": a(FERNS, BEDS, port("5", *GENERAL, "ingress filtering: off"))},
+    ),
+    "a router between": Case(
+        "isolate: [10], from: [20], layer: 3",
+        {"a.sheet": a(FERNS, BEDS, "[gateway 10]\naddress: 10.0.10.1/24\n")},
+        {
+            "a.sheet": a(
+                *(FERNS, BEDS, "[gateway 10]\naddress: 10.0.10.1/24\n"),
+                "[gateway 20]\naddress: 10.0.20.1/24\n",
+            )
+        },
+    ),
+}
+
+
+def written(folder: Path, files: Mapping[str, str], claim: str) -> None:
+    folder.mkdir()
+    for name, text in files.items():
+        (folder / name).write_text(text)
+    (folder / "plan.yaml").write_text(f"claims:\n  - {{{claim}}}\n")
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_both_states_are_judged_and_certified(inkov: Inkov, tmp_path: Path, case: str) -> None:
+    claim, *states = CASES[case]
+    entries: list[Any] = []
+    for name, files in zip(("holds", "broken"), states, strict=True):
+        folder = tmp_path / name
+        written(folder, files, claim)
+        said = inkov("prove", folder, "-f", "json", "-q").json["claims"]
+        assert [one["verdict"] for one in said] == [name], said[0]["because"]
+        certificate = tmp_path / f"{name}.json"
+        inkov("prove", folder, "--certificate", certificate, "-q")
+        checked = inkov("verify", certificate, folder, "-q")
+        assert "refused" not in checked.out, checked.out
+        assert checked.status == (0 if name == "holds" else 1), checked.out
+        entries.append(json.loads(certificate.read_text()))
+    # Each certificate with the entry of the other.
+    for at, name in enumerate(("holds", "broken")):
+        forged = entries[at] | {"claims": entries[1 - at]["claims"]}
+        (tmp_path / "forged.json").write_text(json.dumps(forged))
+        checked = inkov("verify", tmp_path / "forged.json", tmp_path / name, "-q")
+        assert checked.status == 1 and "refused" in checked.out, (name, checked.out)
