@@ -66,6 +66,15 @@ def shut(ports: str) -> dict[str, str]:
     return files | {"a.sheet": files["a.sheet"] + port(ports, "state: off")}
 
 
+def on_a_wire(vid: str) -> dict[str, str]:
+    """A wire between access ports with a host on it besides, and a voice VLAN at one end."""
+    return {
+        "a.sheet": a(FERNS, port("2", f"vlan: {vid}"), port("5", "vlan: 10", "voice: 20")),
+        "b.sheet": a(port("5", "vlan: 10"), name="b", reports="5: a:5\n"),
+        "hosts.csv": "host,switch,port\nlamp,a,5\n",
+    }
+
+
 GENERAL = "mode: general", "pvid: 10", "tagged: 30"
 OPEN = trunk("5", "10,20")
 HOST = "host,switch,port,vlan\nmist,a,5,20\n"
@@ -93,6 +102,9 @@ CASES = {
         "not-reach: [mist, a:1], level: hostile",
         {"a.sheet": a(FERNS, BEDS, trunk("5", "20")), "hosts.csv": HOST},
         {"a.sheet": a(FERNS, BEDS, trunk("5", "10")), "hosts.csv": HOST},
+    ),
+    "a phone on a wire between switches": Case(
+        "not-reach: ['a:5 tagged 20', a:2]", on_a_wire("30"), on_a_wire("20")
     ),
     "everybody": Case(
         "not-reach: [everything, a:1]",
