@@ -278,3 +278,77 @@ def test_what_names_nothing_is_ignored_only_as_long_as_it_names_nothing(
     assert "(south.txt:3): what does it do? No switch of the other source has it" in learnt.err
     left = inkov("read", "texts", "--unmatched").out
     assert "south.txt:3" in left and "lamp 10 at berth 2" in left, left
+
+
+NESTED = """\
+moor {}
+pool 10
+  called ferns
+pool 20
+  called beds
+row upper
+  berth 1
+    lies {}
+  berth 2
+    lies 20
+row lower
+  berth 3
+    lies 10
+  berth 4
+    lies 20
+"""
+NESTED_SHEET = (
+    "inkov sheet 1\nswitch: {}\n[vlans]\n10: ferns\n20: beds\n[port 1]\nvlan: {}\n"
+    "[port 3]\nvlan: 10\n[port 2,4]\nvlan: 20\n"
+)
+
+
+def test_ports_within_other_blocks_are_learnt_there(inkov: Inkov, tmp_path: Path) -> None:
+    """What is learnt of one switch reads another one's ports, two blocks deep, and its name."""
+    for name, vid in (("north", 10), ("south", 20)):
+        (tmp_path / f"{name[:1]}1.txt").write_text(NESTED.format(name, vid))
+        (tmp_path / f"{name[:1]}.sheet").write_text(NESTED_SHEET.format(name, vid))
+    learnt = inkov("dialect", "learn", "n1.txt", "--from", "n.sheet", "-o", "moor.toml")
+    assert "4 of 4 ports of north are read as they are" in learnt.err
+    checked = inkov("dialect", "check", "moor.toml", "s1.txt", "--against", "s.sheet")
+    assert "south: 4 of 4 ports agree; 2 of 2 VLANs agree" in checked.out, checked.out
+
+
+def test_a_dialect_to_begin_with_names_switches_and_vlans(inkov: Inkov, tmp_path: Path) -> None:
+    """The name of a switch stands behind the same words in each text, once and another one in
+    each; that of a VLAN below its number. What stands twice, or is a number, is no name.
+    """
+    (tmp_path / "texts").mkdir()
+    for number, name in enumerate(("moor-1", "moor-2", "west"), 1):
+        text = f"edition 2.{number}\nkeeper {'ann' if number < 3 else 'bo'}\nshed x{number}\n"
+        text += f"shed y{number}\nmoor {name}\npool 10\n  called ferns\npool 20\n  called beds\n"
+        (tmp_path / "texts" / f"t{number}.txt").write_text(text)
+    begun = inkov("dialect", "new", "texts").out
+    assert '"moor {name}" = "name = {name}"' in begun
+    assert '"called {name}" = "name = {name}"' in begun
+    assert begun.count('= "name = {name}"') == 2
+    # Called as the file is, the word of the file goes first.
+    for number in (1, 2, 3):
+        path = tmp_path / "texts" / f"t{number}.txt"
+        path.write_text(path.read_text().replace("shed x", "hut t"))
+    begun = inkov("dialect", "new", "texts").out
+    assert '"hut {name}" = "name = {name}"' in begun and '"moor {name}" =' not in begun
+
+
+@pytest.mark.parametrize(
+    ("named", "is_name"),
+    [
+        (("ferns", "beds", ""), True),
+        (("ferns", "", ""), False),
+        (("ferns", "ferns", "ferns"), False),
+    ],
+)
+def test_what_most_vlans_have_below_them_is_their_name(
+    inkov: Inkov, tmp_path: Path, named: tuple[str, ...], is_name: bool
+) -> None:
+    text = "moor north\n"
+    for vid, name in zip((10, 20, 30), named, strict=True):
+        text += f"pool {vid}\n" + (f"  called {name}\n" if name else "")
+    (tmp_path / "t.txt").write_text(text)
+    begun = inkov("dialect", "new", "t.txt").out
+    assert ('"called {name}" = "name = {name}"' in begun) is is_name, begun

@@ -231,8 +231,9 @@ def _called(rows: Sequence[Row], files: Sequence[str]) -> dict[int, str]:
     for switch, own in tops.items():
         for row in own:
             lead = tuple(row.words[:-1])
-            # Said twice, or of a number: not the name of a switch.
-            if switch in behind[lead] or is_numeric(lead[-1]):
+            # Said twice, of a number, or a number itself (an edition, 2.1): no name of a switch.
+            number = row.words[-1].replace(".", "").isdecimal()
+            if switch in behind[lead] or is_numeric(lead[-1]) or number:
                 twice.add(lead)
             behind[lead][switch] = row.words[-1].strip('"')
     for lead, names in behind.items():
