@@ -556,6 +556,94 @@ def test_aggregation_and_spanning_tree() -> None:
     assert edge.guard.origin.pointer == "/stp/interfaces/interface/0/config/guard"
 
 
+def test_what_a_device_says_of_its_trees_now() -> None:
+    """Roles and states as they are; of settings those that are configured, else those that count.
+    A port without a name is none of ours; a word that is unknown says nothing.
+    """
+    kinds = "openconfig-spanning-tree-types"
+    ports = [
+        {
+            "name": "p1",
+            "config": {"name": "p1", "cost": 200},
+            "state": {
+                "cost": 20000,
+                "port-priority": 64,
+                "port-num": 7,
+                "role": f"{kinds}:ROOT",
+                "port-state": f"{kinds}:FORWARDING",
+            },
+        },
+        {"name": "p2", "state": {"role": "ALTERNATE", "port-state": "BLOCKING", "cost": 5}},
+        {"name": "p3", "state": {"role": "BACKUP", "port-state": "LEARNING"}},
+        {"name": "p9", "state": {"role": "SOMETHING", "port-num": 4}},
+        {"state": {"role": "DESIGNATED"}},
+    ]
+    stp: dict[str, Any] = {
+        "global": {"config": {"enabled-protocol": ["RSTP", "MSTP"]}},
+        "rstp": {
+            "config": {"bridge-priority": 4096},
+            "state": {
+                "bridge-address": "02:00:00:00:00:01",
+                "designated-root-address": "02:00:00:00:00:09",
+            },
+            "interfaces": {"interface": ports},
+        },
+        "interfaces": {
+            "interface": [
+                {"name": "p1", "config": {"edge-port": "EDGE_DISABLE", "bpdu-guard": False}},
+                {"name": "p2", "config": {"edge-port": "EDGE_PERHAPS", "guard": "LOOP"}},
+                {"name": "p7", "config": {"guard": "ROOT"}},
+                {"config": {"guard": "ROOT"}},
+            ]
+        },
+    }
+    part = read(switch(port("p1"), port("p2"), port("p3"), **{"openconfig-spanning-tree:stp": stp}))
+    [device], [tree] = part.devices, part.devices[0].trees
+    assert device.tree_mode and device.tree_mode.value == "rstp"
+    assert device.address and device.address.value == "02:00:00:00:00:01"
+    assert tree.seen_root and tree.seen_root.value == "02:00:00:00:00:09"
+    values = {
+        name: {port: fact.value for port, fact in facts.items()}
+        for name, facts in (
+            *(("roles", tree.roles), ("states", tree.states)),
+            *(("costs", tree.costs), ("priorities", tree.priorities)),
+        )
+    }
+    assert values == {
+        "roles": {"p1": "root", "p2": "alternate", "p3": "backup"},
+        "states": {"p1": "forwarding", "p2": "discarding", "p3": "discarding"},
+        "costs": {"p1": 200, "p2": 5},
+        "priorities": {"p1": 64},
+    }
+    where = "/stp/rstp/interfaces/interface"
+    assert tree.costs["p1"].origin.pointer == f"{where}/0/config/cost"
+    assert tree.costs["p2"].origin.pointer == f"{where}/1/state/cost"
+    assert tree.states["p1"].origin.pointer == f"{where}/0/state/port-state"
+    own = device.ports["p1"]
+    assert own.number and own.number.value == 7 and device.ports["p2"].number is None
+    assert own.edge and own.edge.value is False and own.bpdu_guard and not own.bpdu_guard.value
+    assert device.ports["p2"].edge is None and device.ports["p2"].guard
+    assert [problem.says for problem in part.problems] == [
+        "the spanning tree names a port 'p7' that is not among the interfaces"
+    ]
+
+
+def test_vlans_of_an_instance_that_are_none_are_said() -> None:
+    def instances(*vlans: Any) -> dict[str, Any]:
+        listed = [
+            {"mst-id": number, "config": {"mst-id": number, "vlan": each}}
+            for number, each in enumerate(vlans, 1)
+        ]
+        stp = {"mstp": {"mst-instances": {"mst-instance": listed}}}
+        return {"openconfig-spanning-tree:stp": stp}
+
+    part = read(switch(port("p1"), **instances(10, ["20..22", 30], [])))
+    assert [str(tree.vlans) for tree in part.devices[0].trees] == ["10", "20-22,30", "none"]
+    assert part.problems == []
+    part = read(switch(port("p1"), **instances(["ferns"])))
+    assert "['ferns'] is not a list of VLAN numbers" in part.problems[0].says
+
+
 def test_network_instances_are_kept_apart() -> None:
     def instance(name: str, kind: str, members: list[str], *vids: int) -> dict[str, Any]:
         return {
