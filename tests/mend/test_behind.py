@@ -130,6 +130,44 @@ def test_a_general_port_is_made_a_trunk_by_its_lists(
     assert [(e["name"], e["after"]) for e in edits if e["kind"] == "vlan"] == [("99", "nobody")]
 
 
+@pytest.mark.parametrize(("native", "wanted"), [("{native: 99, ", 99), ("{", 30)])
+def test_the_native_vlan_is_the_house_s_or_the_usual_one_there(
+    inkov: Inkov, tmp_path: Path, native: str, wanted: int
+) -> None:
+    """e1 has three links: two with native VLAN 30, one with 99."""
+    more = "[port 5..7]\nmode: trunk\nnative: 30\nallowed: 30\n[port 5]\nnative: 99\n"
+    far = "[port 1..3]\nmode: trunk\nnative: 30\nallowed: 30\n[port 1]\nnative: 99\n"
+    links = "[neighbours]\n1: e1:5\n2: e1:6\n3: e1:7\n"
+    e1 = FILES["e1"].replace("[port 8]", f"[vlans]\n30: ferns\n{more}[port 8]")
+    e1 = e1.replace("[neighbours]\n1: c:1", "[neighbours]\n5: f:1\n6: f:2\n7: f:3")
+    write(tmp_path, "{'e2:8': 'e1:8'}", e1=e1, f=f"{ROWS}30: ferns\n{far}{links}")
+    plan = (tmp_path / "plan.yaml").read_text().replace("{native: 99, ", native)
+    (tmp_path / "plan.yaml").write_text(plan)
+    found = inkov("mend", ".", "--as-planned", "-f", "json").json
+    natives = {
+        (e["switch"], e["name"]): e["after"]
+        for e in found["edits"]
+        if e["attribute"] == "native_vlan" and e["name"] == "8"
+    }
+    assert natives == {("e1", "8"): wanted, ("e2", "8"): wanted}, found
+
+
+def test_a_trunk_that_asks_asks_no_more(inkov: Inkov, tmp_path: Path) -> None:
+    """Its far end would have a say. As long as it asks in vain it is no trunk, and its list serves
+    nobody: it gets the list that is needed.
+    """
+    asking = "mode: trunk\nnegotiation: active\nallowed: 20\nnative: 99\nstate: off"
+    e1 = FILES["e1"].replace("vlan: 999\nstate: off", asking)
+    write(tmp_path, "{'e2:8': 'e1:8'}", e1=e1)
+    found = inkov("mend", ".", "--as-planned", "-f", "json")
+    own = {
+        e["attribute"]: e["after"]
+        for e in found.json["edits"]
+        if (e["switch"], e["kind"], e["name"]) == ("e1", "port", "8")
+    }
+    assert own == {"enabled": True, "negotiation": "silent", "allowed": "10,30,90,99"}
+
+
 @pytest.mark.parametrize(
     ("uplinks", "more", "says"),
     [
@@ -150,15 +188,38 @@ def test_a_general_port_is_made_a_trunk_by_its_lists(
             "the plan has e1:8 in VLAN 10, and e2:8",
         ),
         ("{'e2:8': 'e2:1'}", {}, "an uplink is from a port to one of another switch"),
+        (
+            "{'e2:8': 'e1:b1'}",
+            {"e1": FILES["e1"].replace("[port 8]", "[bundle b1]\nmembers: 5,6\n[port 8]")},
+            "e2:8 and e1:b1 are bundles of different sizes",
+        ),
+        (
+            "{'e2:8': 'e1:8'}",
+            {"e1": FILES["e1"].replace("vlan: 999\nstate: off", "mode: routed")},
+            "e1:8 is no port for a trunk: it is routed",
+        ),
+        (
+            "{'e2:8': 'e1:8'}\nports: ports.csv",
+            {},
+            "the port plan has e1:8 for something else",
+        ),
+        (
+            "{'e2:8': 'e1:8'}",
+            {"e1": FILES["e1"].replace("[neighbours]\n", "[neighbours]\n8: isp:1\n")},
+            "e1:8 leads to isp",
+        ),
     ],
 )
 def test_what_people_have_to_decide_is_left(
     inkov: Inkov, tmp_path: Path, uplinks: str, more: dict[str, str], says: str
 ) -> None:
     write(tmp_path, uplinks, **more)
+    if "ports.csv" in uplinks:
+        (tmp_path / "ports.csv").write_text("switch,port,mode,vlan\ne1,8,access,10\n")
     found = inkov("mend", ".", "--as-planned", "-f", "json")
     assert found.status in (1, 2) and says in found.out + found.err
-    assert not found.out or found.json["edits"] == []
+    # What the port plan wants of a port is done all the same.
+    assert not found.out or "ports.csv" in uplinks or found.json["edits"] == []
 
 
 def ends_of(report: Cable | Neighbour) -> set[End]:
