@@ -31,6 +31,8 @@ def asked(inkov: Inkov, folder: Path, claim: str) -> Any:
         "c": f"{VLANS}[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n[port 7]\n{LACKS}"
         "[neighbours]\n7: b:8\n",
     }
+    if "d:1" in claim:  # no link leads there
+        texts["d"] = f"{VLANS}[port 1]\nvlan: 10\n"
     (folder / "in").mkdir()
     for name, text in texts.items():
         (folder / "in" / f"{name}.sheet").write_text(f"inkov sheet 1\nswitch: {name}\n{text}")
@@ -74,6 +76,8 @@ def asked_again(inkov: Inkov) -> Any:
         ("reach: [climate, 'c:1']", "two hosts or ports"),
         ("join: [climate, nowhere]", "nothing is called 'nowhere'"),
         ("reach: ['a:1', climat]", "did you mean climate?"),
+        ("join: ['a:1', 'd:1']", "no way for VLAN 10 is known to all its members"),
+        ("reach: ['a:1', 'd:1']", "no edits that are known make it hold"),
     ],
 )
 def test_what_is_not_mended_is_said(inkov: Inkov, tmp_path: Path, claim: str, says: str) -> None:
