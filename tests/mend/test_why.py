@@ -14,6 +14,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import Inkov
+from tests.forwarding.trees.ring import Ring
 
 TRUNK = "mode: trunk\nnative: 99\nallowed: 10,20,99\n"
 VLANS = "[vlans]\n10: climate\n20: pumps\n99: nobody\n"
@@ -682,3 +683,57 @@ def test_when_the_cause_came_about_is_told(inkov: Inkov, tmp_path: Path) -> None
     )
     gone = inkov("why", "fan", "lamp", "campus").out
     assert "its file was changed last on" in gone and "a comment" in gone
+
+
+@pytest.mark.parametrize(
+    ("trees", "now", "rests"),
+    [
+        ({}, True, ""),
+        ({"fern-1": ""}, False, "The spanning tree is not sure: fern-1 does not say"),
+        (
+            dict.fromkeys(("core-1", "core-2", "fern-1"), "mode: rstp\n"),
+            False,
+            "Chance decides which links the spanning tree blocks.",
+        ),
+    ],
+)
+def test_whether_the_tree_lets_it_through(
+    inkov: Inkov, tmp_path: Path, trees: dict[str, str], now: bool, rests: str
+) -> None:
+    """A ring that passes VLAN 10 all around: it reaches whatever is blocked; whether the answer is
+    about now hangs on how sure the tree is.
+    """
+    ring = Ring()
+    ring.trees |= trees
+    (tmp_path / "in").mkdir()
+    ring.write(tmp_path / "in")
+    told = inkov("why", "fern-1:9", "core-1:9", "in", "-f", "json").json
+    assert (told["works"], told["now"]) == (True, now)
+    fine = [one["says"] for one in told["fine"]]
+    assert ("the spanning tree lets it through" in fine) is now
+    about = [says for says in told["rests"] if "spanning tree" in says]
+    assert len(about) == bool(rests) and all(says.startswith(rests) for says in about)
+    text = inkov("why", "fern-1:9", "core-1:9", "in").out
+    assert text.startswith(f"fern-1:9 and core-1:9 reach each other{' now' * now}.")
+
+
+def test_addresses_that_somebody_else_has_are_told(inkov: Inkov, tmp_path: Path) -> None:
+    """The lamp has the address of another host, the fan that of its gateway."""
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n[port 1..3]\nvlan: 10\n"
+        "[gateway 10]\naddress: 10.0.10.1/24\n"
+    )
+    (tmp_path / "hosts.csv").write_text(
+        "host,switch,port,address\nlamp,a,1,10.0.10.5/24\nfan,a,2,10.0.10.1/24\n"
+        "mist,a,3,10.0.10.5/24\nlock,a,2,\n"
+    )
+    told = inkov("why", "lamp", "fan", ".", "-f", "json").json["rests"]
+    twice = [says for says in told if "same address" in says]
+    assert twice == [
+        "lamp and mist have the same address, 10.0.10.5",
+        "fan and a VLAN 10 have the same address, 10.0.10.1",
+    ]
+    alone = inkov("why", "lock", "mist", ".", "-f", "json").json["rests"]
+    assert [says for says in alone if "same address" in says] == [
+        "mist and lamp have the same address, 10.0.10.5"
+    ]
