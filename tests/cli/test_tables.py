@@ -157,6 +157,77 @@ def test_what_to_enter_is_told_in_the_switch_s_own_language(inkov: Inkov, tmp_pa
     assert "hunter2" not in inkov(*asked, "-f", "json").out
 
 
+ROWS = """\
+dialect = "row"
+files = ["*.txt"]
+[text]
+shape = "{shape}"
+[device.says]
+"moor {{name}}" = "name = {{name}}"
+[group.row]
+opens = ["row {{name}}"]
+[port]
+opens = ["berth {{ports}}"]
+within = ["group.row"]
+[port.says]
+"lies {{vid}}" = "mode = access; vlan = {{vid}}"
+[vlan]
+opens = ["pool {{vid}}"]
+"""
+INDENTED = """\
+moor north
+pool 10
+pool 20
+row upper
+  berth 1
+    lies 10
+  berth 2
+    lies 10
+row lower
+  berth 3
+    lies 10
+"""
+BRACES = """\
+moor north;
+pool 10;
+pool 20;
+row upper {
+  berth 1 {
+    lies 10;
+  }
+  berth 2 {
+    lies 10;
+  }
+}
+row lower {
+  berth 3 {
+    lies 10;
+  }
+}
+"""
+
+
+@pytest.mark.parametrize(("shape", "text"), [("indented", INDENTED), ("braced", BRACES)])
+def test_what_to_enter_stands_below_all_its_heads(
+    inkov: Inkov, tmp_path: Path, shape: str, text: str
+) -> None:
+    """Each head once, from the outermost on; a block that is closed before is none."""
+    (tmp_path / "row.toml").write_text(ROWS.format(shape=shape))
+    (tmp_path / "north.txt").write_text(text)
+    (tmp_path / "ports.csv").write_text("switch,port,vlan\nnorth,1,20\nnorth,2,20\nnorth,3,20\n")
+    told = inkov("mend", ".", "--rule", "port-against-plan", "--commands", "-f", "json").json
+    step = told["steps"][0]
+    end, opens = (";", " {") if shape == "braced" else ("", "")
+    assert [line.split() for line in step["enter"]] == [
+        line.split()
+        for line in (
+            *(f"row upper{opens}", f"berth 1{opens}", f"- lies 10{end}", f"+ lies 20{end}"),
+            *(f"berth 2{opens}", f"- lies 10{end}", f"+ lies 20{end}"),
+            *(f"row lower{opens}", f"berth 3{opens}", f"- lies 10{end}", f"+ lies 20{end}"),
+        )
+    ]
+
+
 @pytest.mark.parametrize("number", [2, 3, 7])
 def test_on_a_screen_many_of_a_kind_are_one(tmp_path: Path, number: int) -> None:
     """Ports in a VLAN that the switch does not define: up to two by themselves, of more the first

@@ -894,3 +894,52 @@ def test_what_is_not_there_is_not_said_to_be_well(asked: Any, inkov: Inkov) -> N
 def test_what_is_no_address(text: str) -> None:
     with pytest.raises(ValueError, match="no address of a bridge"):
         address_text(text)
+
+
+OFF = "state: off"
+
+
+def _at(folder: Any, name: str, port: str, line: str) -> str:
+    """Where a line of a port's section stands."""
+    lines = (folder / f"{name}.sheet").read_text().splitlines()
+    return f"{name}.sheet:{lines.index(line, lines.index(f'[port {port}]')) + 1}"
+
+
+@pytest.mark.parametrize(
+    ("spare", "lost", "because", "line"),
+    [
+        (OFF, "core-1:2 - fern-1:1", "the spare core-2:2 - fern-1:2 is shut", OFF),
+        (
+            TRUNK.replace("10,20", "20"),
+            "core-1:2 - fern-1:1",
+            "the spare core-2:2 - fern-1:2 does not pass VLAN 10: "
+            "the allowed list of fern-1:2 (20,99) does not hold VLAN 10",
+            "allowed: 20,99",
+        ),
+        (None, "core-1:2 - fern-1:1", "there is no other link", ""),
+        (None, "core-1", "every way leads through core-1", ""),
+        ("twice", "core-1", "all 2 cables lead to core-1", ""),
+    ],
+)
+def test_why_nothing_stands_in_for_what_is_lost(
+    asked: Any, spare: str | None, lost: str, because: str, line: str
+) -> None:
+    """fern-1 hangs on core-1; its spare towards core-2 is of no use, or not there, or leads to
+    core-1 as well.
+    """
+    ring = Ring()
+    if spare in (None, "twice"):
+        ring.cables.remove(("core-2", "2", "fern-1", "2"))
+    else:
+        ring.ports["fern-1"]["2"] = str(spare)
+    if spare == "twice":
+        ring.ports["core-1"]["3"] = TRUNK
+        ring.cables.add(("core-1", "3", "fern-1", "2"))
+    answers = asked(ring)
+    told = answers.inkov("withstand", "campus", "-f", "json").json["losses"]
+    rows = {row["name"].removeprefix("link "): row for row in told}
+    [row] = [row for name, row in rows.items() if name.endswith(lost)]
+    assert row["because"].startswith(because), row
+    if line:
+        where = f"{row['origin']['file'].rpartition('/')[2]}:{row['origin']['line']}"
+        assert where == _at(answers.folder, "fern-1", "2", line)
