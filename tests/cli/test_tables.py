@@ -162,6 +162,7 @@ dialect = "row"
 files = ["*.txt"]
 [text]
 shape = "{shape}"
+{end}
 [device.says]
 "moor {{name}}" = "name = {{name}}"
 [group.row]
@@ -212,7 +213,8 @@ def test_what_to_enter_stands_below_all_its_heads(
     inkov: Inkov, tmp_path: Path, shape: str, text: str
 ) -> None:
     """Each head once, from the outermost on; a block that is closed before is none."""
-    (tmp_path / "row.toml").write_text(ROWS.format(shape=shape))
+    end = 'statement-end = ";"' if shape == "braced" else ""
+    (tmp_path / "row.toml").write_text(ROWS.format(shape=shape, end=end))
     (tmp_path / "north.txt").write_text(text)
     (tmp_path / "ports.csv").write_text("switch,port,vlan\nnorth,1,20\nnorth,2,20\nnorth,3,20\n")
     told = inkov("mend", ".", "--rule", "port-against-plan", "--commands", "-f", "json").json
