@@ -416,6 +416,18 @@ def test_the_platforms_defaults_are_the_dialects() -> None:
         ("[text]\nshap = 1\n", 4, "unknown field `shap`"),
         ('[defaults]\nmode = "acess"\n', 4, "'acess' is not one of"),
         ("[text\n", 3, "not TOML"),
+        ('[text]\ncomment = [""]\n', 4, "a mark cannot be empty"),
+        ('[lists]\nranges = ["-", ""]\n', 4, "a mark cannot be empty"),
+        ('[text]\ntables = [["port"]]\n', 4, "a table has the names of two columns at least"),
+        (
+            '[text]\nshape = "flat"\ntables = [["port", "vlan"]]\n',
+            5,
+            "only indented texts can hold tables in columns",
+        ),
+        ('[device]\nopens = ["root"]\n', 3, "the device is open from the first line"),
+        ('[port]\nopens = ["pot"]\n', 4, "the head names no port: it needs a capture"),
+        ('[port.says]\n"a" = "mode ="\n', 4, "a value is missing"),
+        ('[port.says]\n"a" = "mode + access"\n', 4, "'mode' is no set: only = can be written"),
     ],
 )
 def test_a_fault_in_a_dialect_is_placed(tables: str, line: int, says: str) -> None:

@@ -441,6 +441,43 @@ def test_every_form_of_lldp_output(tmp_path: Path, heard: Any) -> None:
     )
 
 
+@pytest.mark.parametrize(
+    ("vlan", "pvid", "named"),
+    [
+        (None, None, ""),
+        ({"vlan-id": "10", "pvid": True, "value": "ferns"}, 10, "10"),
+        ({"vlan-id": 10, "pvid": "yes"}, 10, ""),  # without a name it is only the PVID
+        (
+            [
+                {"vlan-id": "10", "pvid": "no", "value": "ferns"},
+                {"vlan-id": "4095", "value": "x"},
+                {"vlan-id": "none", "value": "x"},
+                {"value": "x"},
+                {"vlan-id": "20", "pvid": True, "value": [{"value": "beds"}]},
+            ],
+            *(20, "10,20"),
+        ),
+    ],
+)
+def test_the_vlans_that_a_neighbour_names(
+    tmp_path: Path, vlan: Any, pvid: int | None, named: str
+) -> None:
+    row: dict[str, Any] = {"chassis": CHASSIS, "port": PORT} | ({"vlan": vlan} if vlan else {})
+    heard = {"lldp": {"interface": {"eth0": row}}}
+    write(tmp_path / "aviary-1", link=RUNNING["link"], vlan=RUNNING["vlan"], lldp=heard)
+    (neighbour,) = load([str(tmp_path)]).campus.neighbours
+    assert neighbour.far_pvid == pvid
+    assert str(neighbour.far_vlans.value if neighbour.far_vlans else "") == named
+
+
+def test_the_system_s_own_interfaces_are_no_neighbours(tmp_path: Path) -> None:
+    """What lldpd prints of its own ports has a status, and nobody that is heard."""
+    own = {"status": "RX and TX", "chassis": CHASSIS, "port": PORT}
+    heard = {"lldp": {"interface": [{"eth0": own}, {"eth0": own | {"via": "LLDP"}}]}}
+    write(tmp_path / "aviary-1", link=RUNNING["link"], vlan=RUNNING["vlan"], lldp=heard)
+    assert len(load([str(tmp_path)]).campus.neighbours) == 1
+
+
 def run(*words: str) -> str:
     return subprocess.run(words, check=True, capture_output=True, text=True, timeout=30).stdout
 

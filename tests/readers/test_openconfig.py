@@ -556,6 +556,60 @@ def test_aggregation_and_spanning_tree() -> None:
     assert edge.guard.origin.pointer == "/stp/interfaces/interface/0/config/guard"
 
 
+def test_what_a_document_has_wrong_is_left_out_and_said() -> None:
+    """Rows that are none or stand twice, an interface without a name, a neighbour without a port;
+    the rest counts.
+    """
+    rows = [{"vlan-id": 10}, {"vlan-id": 5000}, {"config": {"name": "x"}}]
+    rows += [{"vlan-id": 10, "config": {"vlan-id": 10, "name": "again"}}, {"vlan-id": 20}]
+    heard = [
+        {"state": {"system-name": "fern-1", "port-id": "7", "chassis-id": "02:00:00:00:00:01"}},
+        {"state": {"system-name": "fern-1"}},
+        {"state": {"port-id": "7"}},
+        {"state": {"chassis-id": "02:00:00:00:00:02", "port-id": "8", "port-description": "x"}},
+        {"config": {}},
+    ]
+    lldp = {
+        "interfaces": {
+            "interface": [
+                {"name": "1", "neighbors": {"neighbor": heard}},
+                {"neighbors": {"neighbor": heard}},
+            ]
+        }
+    }
+    instances = {"network-instance": [{"name": "default", "vlans": {"vlan": rows}}]}
+    data = switch(
+        *(port("1"), {"config": {"enabled": True}}),
+        **{
+            "openconfig-network-instance:network-instances": instances,
+            "openconfig-lldp:lldp": lldp,
+        },
+    )
+    part = read(data)
+    assert [*(part.devices[0].vlans or {})] == [10, 20] and [*part.devices[0].ports] == ["1"]
+    assert (part.devices[0].vlans or {})[10].name is None
+    table = "/network-instances/network-instance/0/vlans/vlan"
+    lost = "the neighbour at port 1 has no name or no port; it is left out"
+    of_heard = "/lldp/interfaces/interface/0/neighbors/neighbor"
+    assert {(one.says, one.origin.pointer) for one in part.problems} == {
+        (
+            "5000 is not a VLAN number (1 to 4094); the entry is left out",
+            f"{table}/1/vlan-id",
+        ),
+        (
+            "None is not a VLAN number (1 to 4094); the entry is left out",
+            f"{table}/2/vlan-id",
+        ),
+        ("VLAN 10 is defined twice here; this entry is left out", f"{table}/3"),
+        ("the interface has no name; it is left out", "/interfaces/interface/1/name"),
+        *((lost, f"{of_heard}/{number}/state") for number in (1, 2, 4)),
+    }
+    assert [(one.far_device, one.far_port, one.far_known_as) for one in part.neighbours] == [
+        ("fern-1", "7", "02:00:00:00:00:01"),
+        ("02:00:00:00:00:02", "8", ""),
+    ]
+
+
 def test_what_a_device_says_of_its_trees_now() -> None:
     """Roles and states as they are; of settings those that are configured, else those that count.
     A port without a name is none of ours; a word that is unknown says nothing.

@@ -264,6 +264,12 @@ def test_names_and_ranges() -> None:
         ("[gateway 10]\naddress: 10.0.0.300/24", 4, "not an address with its prefix"),
         ("[neighbours]\n1: gate-2", 4, "not a place"),
         ('[port 1]\nabout: "a', 4, "not a quoted text"),
+        ("[bridge]\nports: 1", 3, "the bridge needs a name"),
+        ("[bridge b]\nmode: trunk", 4, "'mode' is not a key of a bridge"),
+        ("[filter]", 3, "the filter needs a name of its own"),
+        ("[filter f]\n[filter f]", 4, "the filter needs a name of its own"),
+        ("[gateway 10]\ncolour: red", 4, "'colour' is not a key of a gateway"),
+        ("[port 1..123456789012345678901]", 3, "the numbers are too long"),
     ],
 )
 def test_a_fault_is_placed_and_the_rest_is_read(text: str, line: int, says: str) -> None:

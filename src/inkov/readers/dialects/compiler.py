@@ -187,9 +187,14 @@ class _Compiler:
         if any(len(names) < 2 or not all(names) for names in style.tables):
             self.fault(["text", "tables"], "a table has the names of two columns at least")
         # An empty mark would stand everywhere.
-        marks = (*style.comment, *lists.ranges, *lists.separators, *lists.wildcards)
-        if any(not mark for mark in marks):
-            self.fault(["text"], "a mark cannot be empty")
+        for table, key, marks in (
+            ("text", "comment", style.comment),
+            ("lists", "ranges", lists.ranges),
+            ("lists", "separators", lists.separators),
+            ("lists", "wildcards", lists.wildcards),
+        ):
+            if not all(marks):
+                self.fault([table, key], "a mark cannot be empty")
 
     def _check_numbers(self) -> None:
         """See that the numbers of the dialect itself can be those of ports and VLANs."""
