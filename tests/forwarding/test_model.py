@@ -9,12 +9,12 @@ from typing import Any
 import pytest
 
 from inkov.campus import Host, Origin
-from inkov.forwarding import Fabric, Form, PortView
+from inkov.forwarding import Fabric, Form, PortView, path
 from inkov.forwarding.assumptions import Assumptions
 from inkov.forwarding.domains import domains, islands
 from inkov.forwarding.follow import Story, follow
 from inkov.forwarding.negotiation import OUTCOME, Party
-from inkov.forwarding.path import find_way, to_port
+from inkov.forwarding.path import Way, find_way, to_port
 from inkov.forwarding.ping import Ping, ping
 from inkov.forwarding.reach import flood
 from inkov.forwarding.serve import served_by_device
@@ -462,30 +462,68 @@ def test_fm_3_10_a_way_that_passes_a_switch_twice_is_no_witness() -> None:
     assert way is not None and way.simple is False and len(way.hops) == 2
 
 
-def test_fm_3_10_a_longer_way_is_taken_if_only_it_passes_no_switch_twice() -> None:
-    # h may not leave by v or w directly (protected); the short way is by b and back; the long one
-    # by b, c, d.
+def longer_way() -> Fabric:
+    """b lets nothing from its protected port 1, towards a, to its protected port 2, towards c. The
+    shortest way is by d, which gives it back by another port: four links. One that passes no switch
+    twice is longer: by e, f and g.
+    """
     protected = "protected: yes"
-    fabric = fabric_of(
+    return fabric_of(
         f"switch: a\n{VLANS}{access('h', 10)}{trunk('u')}{joined('u: b:1')}",
         f"switch: b\n{VLANS}"
-        f"{trunk('1', '10,99', '99', protected)}{trunk('2', '10,99', '99', protected)}{trunk('3')}"
-        f"{joined('2: c:1', '3: d:1')}",
-        f"switch: c\n{VLANS}{trunk('1..2')}{access('x', 10)}{joined('2: d:2')}",
+        f"{trunk('1', '10,99', '99', protected)}{trunk('2', '10,99', '99', protected)}"
+        f"{trunk('3..5')}{joined('2: c:1', '3: d:1', '4: d:2', '5: e:1')}",
+        f"switch: c\n{VLANS}{trunk('1..2')}{access('x', 10)}{joined('2: g:2')}",
         f"switch: d\n{VLANS}{trunk('1..2')}",
+        f"switch: e\n{VLANS}{trunk('1..2')}{joined('2: f:1')}",
+        f"switch: f\n{VLANS}{trunk('1..2')}{joined('2: g:1')}",
+        f"switch: g\n{VLANS}{trunk('1..2')}",
     )
-    target = bridge_ports_at(fabric, End("c", "x"))[0]
-    way = find_way(
-        fabric,
-        sent_from(fabric, End("a", "h"), Level.HONEST),
-        to_port(fabric, target.number, Level.HONEST),
-        Level.HONEST,
-    )
+
+
+def way_to(fabric: Fabric, one: tuple[str, str], other: tuple[str, str]) -> Way | None:
+    target = bridge_ports_at(fabric, End(*other))[0]
+    sendings = sent_from(fabric, End(*one), Level.HONEST)
+    return find_way(fabric, sendings, to_port(fabric, target.number, Level.HONEST), Level.HONEST)
+
+
+def test_fm_3_10_a_longer_way_is_taken_if_only_it_passes_no_switch_twice() -> None:
+    fabric = longer_way()
+    way = way_to(fabric, ("a", "h"), ("c", "x"))
     assert (
         way is not None
         and way.simple
-        and [fabric.bridges[b].device for b in way.bridges] == ["a", "b", "d", "c"]
+        and [fabric.bridges[b].device for b in way.bridges] == [*"abefgc"]
     )
+
+
+def test_fm_3_10_what_could_not_be_settled_in_time_is_said(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """With few steps it is not known whether a way without a repeat is there; with enough it is.
+    Between two bridges alone none is: that is known, or not known, and never claimed.
+    """
+    there = longer_way()
+    none = fabric_of(
+        f"switch: a\n{VLANS}{trunk('u', '10,20', '10')}{trunk('v', '10,20')}"
+        f"{access('h', 10)}{access('x', 20)}{joined('u: b:u', 'v: b:v')}",
+        f"switch: b\n{VLANS}{trunk('u', '10,20', '20')}{trunk('v', '10,20')}"
+        f"{joined('u: a:u', 'v: a:v')}",
+    )
+    told: dict[str, list[bool | None]] = {"there": [], "none": []}
+    for steps in (1, 2, 3, 5, 8, 13, 21, 34, 55, 89, 1000):
+        monkeypatch.setattr(path, "_MOST_STEPS", steps)
+        for name, fabric, ends in (
+            ("there", there, (("a", "h"), ("c", "x"))),
+            ("none", none, (("a", "h"), ("a", "x"))),
+        ):
+            way = way_to(fabric, *ends)
+            assert way is not None
+            told[name].append(way.simple)
+            assert (len(set(way.bridges)) == len(way.bridges)) is (way.simple is True)
+    assert told["there"][0] is None and told["there"][-1] is True
+    assert told["none"][-1] is False
+    assert False not in told["there"] and True not in told["none"]
 
 
 # --- 4 --------------------------------------------------------------------------------------------
