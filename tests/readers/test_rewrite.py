@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from inkov.campus import Campus, Device
-from inkov.edits import Edit, apply, difference
+from inkov.edits import Edit, Kind, apply, difference
 from inkov.edits.make import active, defined, gateway_edit, named, of_port
 from inkov.readers.openconfig import from_json
 from inkov.readers.openconfig.rewrite import rewrite as rewrite_openconfig
@@ -81,6 +81,12 @@ def rewritten(text: str, make: Make) -> str:
                 *active(device, device.vlans[20]),
             ],
             "[vlans]\n10: z  # old\n20: y; active\n30:\n\n[port 1]\n",
+        ),
+        # What is said twice in a section is said no more.
+        (
+            "[port 1]\nallowed: 10\nmode: trunk\nallowed: 20\n[port 2]\nallowed: 30\n",
+            lambda device: [Edit("a", Kind.PORT, "1", "allowed", device.ports["1"].allowed, None)],
+            "[port 1]\nmode: trunk\n[port 2]\nallowed: 30\n",
         ),
         # Of two sections of one gateway the one that opens it.
         (

@@ -141,11 +141,13 @@ class _Text(Lines):
         at = self._line_of(head, end, key)
         if at is not None and value is not None:
             self._put(at, key, value)
-        elif at is not None:
-            del self.lines[at]
         elif value is not None:
             # Nothing states it: a value that is taken away is away already.
             self.lines.insert(self._last(head, end), f"{key}: {value}")
+        while value is None and at is not None:
+            # An earlier line of the section would count again.
+            del self.lines[at]
+            at, end = self._line_of(head, end - 1, key), end - 1
 
     def _stating(self, key: str) -> dict[str, _Ports]:
         """For each port the last section that states a key, or else the last one about it."""
