@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 import pytest
 
 from tests.conftest import Inkov
+from tests.forwarding.trees.ring import Ring
 
 VLANS = "[vlans]\n10: ferns\n20: beds\n30: fog\n"
 
@@ -175,3 +176,45 @@ def test_both_states_are_judged_and_certified(inkov: Inkov, tmp_path: Path, case
         (tmp_path / "forged.json").write_text(json.dumps(forged))
         checked = inkov("verify", tmp_path / "forged.json", tmp_path / name, "-q")
         assert checked.status == 1 and "refused" in checked.out, (name, checked.out)
+
+
+@pytest.mark.parametrize(
+    ("withstand", "together", "name"),
+    [
+        ("links", "core-1:1", "holds"),
+        ("links", "'core-1:1', 'fern-1:2'", "broken"),  # core-2 by itself
+        ("links", "'core-2:*'", "broken"),
+        ("links", "'*:1'", "broken"),  # all but core-2 to fern-1
+        ("links", "core-2", "holds"),  # switches are not to be lost
+        ("switches", "core-2", "holds"),
+        ("both", "core-2, 'core-1:2'", "broken"),
+        ("both", "'core-?'", "holds"),  # nobody is left but fern-1
+        ("switches", "'core-1:1', 'fern-1:2'", "holds"),  # links are not to be lost
+    ],
+)
+def test_what_fails_together_is_taken_away_together(
+    inkov: Inkov, tmp_path: Path, withstand: str, together: str, name: str
+) -> None:
+    """A ring: whatever single thing is lost, its hosts hear each other. What was certified without
+    a word of what fails together is refused where that parts them.
+    """
+    ring, folder = Ring(), tmp_path / "in"
+    folder.mkdir()
+    ring.write(folder)
+    plan = f"claims:\n  - {{join: [ferns], withstand: {withstand}}}\n"
+    written = {"alone": plan, name: f"{plan}together:\n  - [{together}]\n"}
+    made: dict[str, Any] = {}
+    for each, text in written.items():
+        (folder / "plan.yaml").write_text(text)
+        said = inkov("prove", folder, "--certificate", tmp_path / "c.json", "-f", "json", "-q")
+        [one] = said.json["claims"]
+        assert one["verdict"] == ("holds" if each == "alone" else name), one["because"]
+        checked = inkov("verify", tmp_path / "c.json", folder, "-q")
+        assert "refused" not in checked.out, checked.out
+        assert checked.status == (0 if one["verdict"] == "holds" else 1), checked.out
+        made[each] = json.loads((tmp_path / "c.json").read_text())
+    forged = made[name] | {"claims": made["alone"]["claims"]}
+    (tmp_path / "forged.json").write_text(json.dumps(forged))
+    checked = inkov("verify", tmp_path / "forged.json", folder, "-q")
+    refused = "the links do not join the members without" in checked.out
+    assert refused is (name == "broken"), checked.out

@@ -309,6 +309,45 @@ def test_faults_in_these_are_said(tables: str, says: str) -> None:
     assert any(says in problem.says for problem in bad.value.problems), bad.value.problems
 
 
+UNDONE = SIEVES.replace("[vlan]\n", '[text]\nnegation = ["no"]\n[vlan]\n', 1).replace(
+    "[gateway]\n",
+    '"only {a:address} to {b:address}" = "entry = accept from {a} to {b}"\n[gateway]\n',
+)
+KEEPS = (1001, True, "10.9.0.0/24")
+ALL = (1000, False, None)
+
+
+@pytest.mark.parametrize(
+    ("lines", "entries"),
+    [
+        ("", [ALL, KEEPS]),
+        ("  5 stop all to 10.2.0.0/24\n", [(5, False, "10.2.0.0/24"), ALL, KEEPS]),
+        # The same entry taken back, wherever it stands; another one is not there.
+        ("  no pass 10.1.0.0/24 to 10.9.0.0/24\n", [ALL]),
+        ("  no pass 10.1.0.0/24 to 10.8.0.0/24\n", [ALL, KEEPS]),
+        ("  5 stop all to 10.2.0.0/24\n  no 7 stop all to 10.2.0.0/24\n", [ALL, KEEPS]),
+        ("  only 10.1.0.0/24 to 10.7.0.0/24\n", [(1, True, "10.7.0.0/24")]),
+        ("  no only 10.1.0.0/24 to 10.7.0.0/24\n", []),
+        ("no sieve reeds\n", None),
+        # What cannot be an entry may let anything pass: it stands before all others.
+        ("  pass 10.1.0.0/33 to 10.9.0.0/24\n", [(0, True, None), ALL, KEEPS]),
+        ("  pass 10.1.0.5/24 to 10.9.0.0/24\n", [(0, True, None), ALL, KEEPS]),
+    ],
+)
+def test_filters_that_are_changed_and_taken_back(
+    lines: str, entries: list[tuple[int, bool, str | None]] | None
+) -> None:
+    [device] = part_of(UNDONE, TWO_POOLS + lines).devices
+    if entries is None:
+        assert device.filters == {}
+        return
+    told = [
+        (one.number, one.accepts, str(one.destination) if one.destination else None)
+        for one in device.filters["reeds"].entries
+    ]
+    assert told == entries
+
+
 PENS = """
 [vlan]
 opens = ["pool {vid}"]
