@@ -436,3 +436,96 @@ def test_a_kind_of_port_without_its_number_is_no_port() -> None:
     reading = reading_of(dedent(tables), "shut bed\nshut vine 2\nshut bed moss\n")
     assert list(reading.part.devices[0].ports) == ["vine 2"]
     assert [one.origin.line for one in reading.ledger.unmatched] == [1, 3]
+
+
+TAKEN_BACK = """
+[text]
+negation = ["no"]
+[vlan]
+opens = ["pool {vid}"]
+[vlan.says]
+"called {name}" = "name = {name}"
+"asleep" = "state = suspended"
+"is a pen" = "private = isolated"
+"fences {vids}" = "private = primary; secondaries = {vids}"
+[port]
+opens = ["bank {ports}"]
+[port.says]
+"lies {vid}" = "vlan = {vid}"
+"spans {vids}" = "allowed = {vids}"
+"also {vids}" = "allowed + {vids}"
+"hums {vid}" = "voice = {vid}"
+"shut" = "state = off"
+"rough" = "edge = yes"
+"steep {n:number}" = "tree cost = {n}"
+"early {n:number}" = "tree priority = {n}"
+"leads to {name} {far:port}" = "neighbour = {name}:{far}"
+"yard {word}" = "bridge = {word}"
+"pours {address}" = "mode = routed; address + {address}"
+"sieved by {name}" = "filter in + {name}"
+[gateway]
+opens = ["spring {vid}"]
+[gateway.says]
+"pours {address}" = "address = {address}"
+"also pours {address}" = "address + {address}"
+"dry" = "state = off"
+"grove {word}" = "vrf = {word}"
+"sieved by {name}" = "filter in + {name}"
+"strained by {name}" = "filter out + {name}"
+[tree]
+opens = ["oak {vids}"]
+[tree.says]
+"heavy {n:number}" = "priority = {n}"
+"steep {ports} {n:number}" = "cost = {ports} {n}"
+[device.says]
+"oaks quick" = "tree mode = rstp"
+"acre {word}" = "tree region = {word}"
+"edition {n:number}" = "tree revision = {n}"
+"yard {word} with {ports}" = "on bridge {word}: ports + {ports}"
+"""
+
+
+@pytest.mark.parametrize(
+    ("head", "line"),
+    [
+        *(("pool 10", line) for line in ("called ferns", "asleep", "is a pen", "fences 20,30")),
+        *(
+            ("bank 1", line)
+            for line in (
+                *("lies 10", "spans 10,20", "hums 20", "shut", "rough", "steep 7", "early 16"),
+                *("leads to south 7", "yard back", "sieved by reeds"),
+            )
+        ),
+        ("bank 1\n  spans 10,20", "also 30"),
+        *(
+            ("spring 10", line)
+            for line in (
+                *("pours 10.1.0.1/24", "also pours 10.2.0.1/24", "dry", "grove green"),
+                *("sieved by reeds", "strained by reeds"),
+            )
+        ),
+        ("oak 10", "heavy 4096"),
+        *(("", line) for line in ("oaks quick", "acre north", "edition 7", "yard back with 5-6")),
+        *(("", head) for head in ("pool 10", "bank 1", "spring 10", "oak 10")),
+    ],
+)
+def test_what_is_taken_back_was_never_said(head: str, line: str) -> None:
+    """A statement and its negation come to what they come to without both. A block that is taken
+    back takes along what stood in it.
+    """
+    before = "pool 20\n  called beds\nbank 9\n  lies 20\n"
+    indent = "  " if head else ""
+    within = {"pool 10": "  called ferns\n", "bank 1": "  lies 20\n", "spring 10": "  dry\n"}
+    said = f"{indent}{line}\n" + (within.get(line, "") if not head else "")
+    opened = f"{head}\n" if head else ""
+
+    def read(text: str) -> tuple[list[str], list[tuple[str, str, str]]]:
+        """Its sheet, without ports that are named and say nothing; and the neighbours."""
+        heard = part_of(TAKEN_BACK, text).neighbours
+        sections = [section.strip() for section in sheet_of(TAKEN_BACK, text).split("\n\n")]
+        saying = [s for s in sections if "\n" in s or not s.startswith("[port")]
+        return saying, [(one.port, one.far_device, one.far_port) for one in heard]
+
+    taken = read(f"{before}{opened}{said}{indent}no {line}\n")
+    assert taken == read(before + opened)
+    assert read(f"{before}{opened}{said}") != taken

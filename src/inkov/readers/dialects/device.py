@@ -58,6 +58,7 @@ class Building:
                 says=f"{dialect.name} has it unless stated otherwise",
             )
             self.device.vlans = {vid: Vlan(vid, always) for vid in dialect.always}
+        self.opened: set[int] = set()  # trees and bridges (by `id`) that have a head of their own
         self.by_name: dict[str, set[int]] = {}
         self.by_kind: dict[str, Callable[[Step, Bound, Any], None]] = {
             "vlan": self._vlans,
@@ -127,6 +128,7 @@ class Building:
                         fact.origin,
                     )
         self._find_primaries()
+        self._drop_what_says_nothing()
         self.part.devices.append(device)
         self.part.neighbours += [
             Neighbour(device.name, port, *fact.value, fact.origin)
@@ -134,6 +136,22 @@ class Building:
             # Of ports that were taken away again nothing is told.
             if port in device.ports
         ]
+
+    def _drop_what_says_nothing(self) -> None:
+        """Without trees and bridges that came about by what was said of ports, and was taken back
+        (a text may list `no cost` for each port): a tree that is there is a tree that is run.
+        """
+        device = self.device
+        device.trees = [
+            tree
+            for tree in device.trees
+            if id(tree) in self.opened or tree != Tree(tree.vlans, tree.origin)
+        ]
+        device.bridges = {
+            name: bridge
+            for name, bridge in device.bridges.items()
+            if bridge.ports or id(bridge) in self.opened
+        }
 
     def _find_primaries(self) -> None:
         """The primary VLAN of hosts of which only the secondary is said: the VLAN table has it."""
@@ -456,6 +474,7 @@ class Building:
     def _bridge(self, step: Step, bound: Bound, name: str) -> None:
         bridge = self.device.bridges.setdefault(name, Bridge(name, step.origin))
         if bound.attribute != "ports":
+            self.opened.add(id(bridge))
             return
         named = (bound.value,) if isinstance(bound.value, str) else bound.value or ()
         # Stated anew as a whole, or taken back.
@@ -483,7 +502,9 @@ class Building:
 
     def _tree(self, step: Step, bound: Bound, key: VlanSet) -> None:
         tree = self._tree_of(key, step.origin)
-        if bound.operator == "gone":
+        if bound.operator == "there":
+            self.opened.add(id(tree))
+        elif bound.operator == "gone":
             self.device.trees.remove(tree)
         elif bound.attribute == "priority":
             tree.priority = None if bound.operator == "unset" else Fact(bound.value, step.origin)
