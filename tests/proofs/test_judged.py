@@ -117,6 +117,11 @@ CASES = {
         link(one="20"),
         link(),
     ),
+    "ports of any switch by their number": Case(
+        "isolate: ['?:1'], from: ['a:2']",
+        link(),
+        {name: text.replace(BEDS, port("2", "vlan: 10")) for name, text in link().items()},
+    ),
     "all but some": Case(
         "isolate: [10], from: everything, except: [a:2]", mixed("10"), mixed("20")
     ),
