@@ -45,6 +45,14 @@ def test_of_a_rule(inkov: Inkov, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
     assert "vlan-unused" in ran.json["not_read"][0]["says"]
     (tmp_path / "a.sheet").write_text(SHEET.format("a").replace("20", "10"))
     assert inkov("audit", ".").status == 2
+    # A change is compared all the same, and is not passed.
+    for side in ("old", "new"):
+        (tmp_path / side).mkdir()
+        text = SHEET.format("a") + ("about: the pond\n" if side == "new" else "")
+        (tmp_path / side / "a.sheet").write_text(text)
+    ran = inkov("compare", "old", "new", "-f", "json")
+    assert ran.status == 2 and "in the rule vlan-unused: KeyError at " in ran.err
+    assert [one["attribute"] for one in ran.json["edits"]] == ["description"]
 
 
 def test_of_a_claim(inkov: Inkov, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
