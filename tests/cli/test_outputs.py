@@ -183,3 +183,42 @@ def test_a_matrix_wider_than_the_screen_is_told_in_pieces(inkov: Inkov, tmp_path
     assert [name for head in heads for name in head if name != "VLAN"] == names
     assert len(heads) == 3 and max(map(len, lines)) <= 60
     assert sum(line.split().count("U") for line in lines) == 12
+
+
+def test_what_is_written_has_the_usual_mode_and_changes_it_for_nobody(
+    folder: Path, inkov: Inkov
+) -> None:
+    before = os.umask(0o027)
+    try:
+        assert inkov("vlans", "in", "-o", "one").status == 0
+        assert (folder / "one").stat().st_mode & 0o777 == 0o640
+        assert os.umask(0o027) == 0o027
+    finally:
+        os.umask(before)
+
+
+@pytest.mark.parametrize(("more", "lost"), [("", False), ("voice: 20\n", True)])
+def test_what_a_format_cannot_hold_is_a_finding(
+    tmp_path: Path, inkov: Inkov, more: str, lost: bool
+) -> None:
+    """OpenConfig has no voice VLAN: that is said, and the exit status tells."""
+    text = f"inkov sheet 1\nswitch: a\n[vlans]\n10: x\n20: y\n[port 1]\nvlan: 10\n{more}"
+    (tmp_path / "a.sheet").write_text(text)
+    ran = inkov("convert", "a.sheet", "out", "--to", "openconfig")
+    assert ran.status == int(lost) and ("not written: " in ran.out) is lost
+    assert (tmp_path / "out" / "a.json").exists()
+
+
+def test_a_link_that_is_shut_is_told_once(tmp_path: Path, inkov: Inkov) -> None:
+    """At either end: which port it is, and where that is said; and nothing else of the link."""
+    trunk = "mode: trunk\nnative: none\nallowed: 10\n"
+    for name, far, state in (("a", "b", ""), ("b", "a", "state: off\n")):
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: x\n[port 8]\n{trunk}{state}"
+            f"[neighbours]\n8: {far}:8\n"
+        )
+    for name in ("a", "b"):
+        out = inkov("ports", ".", "--because", f"{name}:8", "-q").out
+        told = [line for line in out.splitlines() if "nothing crosses" in line]
+        assert len(told) == 1 and "b:8 is shut" in told[0] and "b.sheet:9" in told[0], out
+        assert "cross to" not in out and "no switch is known" not in out
