@@ -173,6 +173,14 @@ def test_one_segment_alone_is_kept_apart_from_nobody(names: str, told: bool) -> 
 
 
 @pytest.mark.parametrize(
+    ("word", "read"), [("true", "on"), ("false", "off"), ("on", "on"), ("off", "off")]
+)
+def test_on_and_off_may_be_written_as_true_and_false(word: str, read: str) -> None:
+    plan = read_plan("plan.yaml", f"practice: {{negotiation: {word}}}\n".encode())
+    assert plan.problems == [] and plan.says.practice.negotiation == read
+
+
+@pytest.mark.parametrize(
     ("expected", "missing"),
     [
         ("3", []),

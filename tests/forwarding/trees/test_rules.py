@@ -81,14 +81,15 @@ def test_fm_7_2_the_tree_of_a_vlan_has_the_links_that_pass_it(asked: Any) -> Non
     assert answers.heard("core-1:9") == {"core-2:9": True, "fern-1:9": True}
 
 
-def test_fm_7_3_a_bridge_without_a_tree_passes_messages_on(asked: Any) -> None:
-    ring = Ring()
+@pytest.mark.parametrize("mode", ["rstp", "per vlan"])
+def test_fm_7_3_a_bridge_without_a_tree_passes_messages_on(asked: Any, mode: str) -> None:
+    ring = Ring(mode)
     ring.cables.remove(("core-2", "2", "fern-1", "2"))
     ring.cables |= {("core-2", "2", "hut-1", "1"), ("hut-1", "2", "fern-1", "2")}
     ring.add("hut-1", "mode: off", {"1": TRUNK, "2": TRUNK})
     answers = asked(ring)
-    assert answers.roles() == RING
-    (tree,) = answers.trees()
+    assert answers.roles("--vlan", "10") == RING
+    (tree,) = answers.trees("--vlan", "10")
     assert [one["says"] for one in tree["remarks"]] == [
         "hut-1 runs no spanning tree, and is taken to pass on the messages of others"
     ]
@@ -560,6 +561,16 @@ def test_fm_7_4_what_cannot_be_is_told_with_what_is_taken(asked: Any, inkov: Ink
         " as well; taken: either as the lower one",
     ]
     assert "have bridge addresses of other switches" in found.out
+
+
+def test_fm_7_4_a_vlan_in_two_instances_is_in_the_first(asked: Any, inkov: Inkov) -> None:
+    ring = Ring("mstp")
+    ring.trees["fern-1"] += "[tree 10,20]\nnumber: 1\n[tree 20,99]\nnumber: 2\n"
+    asked(ring)
+    odd = [line for line in inkov("tree", "campus").err.split("\n") if "instance" in line]
+    assert len(odd) == 1 and odd[0].endswith(
+        "fern-1: VLAN 20 is in instance 1 and in 2; taken: instance 1"
+    )
 
 
 def test_the_root_that_a_switch_sees(asked: Any, inkov: Inkov) -> None:
