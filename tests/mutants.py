@@ -10,7 +10,7 @@ which tests run which lines and how long each takes (`--measured`, made where it
 a mutant these tests are run on a copy of the tree, up to the first failure or as long as
 `--seconds` allow: in turn one of the room's own tests, the quickest of all, and the one that runs
 least besides, as a test of just this module does. Lines that are run when a module is imported
-count for all tests that run anything of it.
+count for all tests that run anything of it, or of the function whose head they are.
 
 Mutants that no test notices are listed with their place; where a change means the same (or only
 words an error otherwise), that is no gap, and a look tells.
@@ -75,7 +75,8 @@ HOMES = {"verify": "proofs", "survey": "cli", "render": "cli", "demo": "cli", "v
 
 class Mutant(NamedTuple):
     """In `file`, the text from `start` to `end` (offsets in bytes) becomes `text`; `around` are the
-    first and last line of the function that it is in, None outside of any.
+    first and last line of the function that it is in, None outside of any. `early`: it is run when
+    the module is imported, by whichever test does that first.
     """
 
     file: Path
@@ -85,6 +86,7 @@ class Mutant(NamedTuple):
     line: int
     before: str
     around: tuple[int, int] | None
+    early: bool
 
 
 _SWAPS = {
@@ -122,14 +124,16 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
     def mutant(start: int, stop: int, text: str, line: int) -> Mutant:
         within = [lines for lines in functions if lines[0] <= line <= lines[1]]
         around = max(within, default=None)  # the innermost begins last
-        return Mutant(file, start, stop, text, line, data[start:stop].decode(), around)
+        early = not within or line < bodies[min(within)]
+        return Mutant(file, start, stop, text, line, data[start:stop].decode(), around, early)
 
     tree = ast.parse(data)
-    functions = [
-        (node.lineno, node.end_lineno or node.lineno)
+    bodies = {
+        (node.lineno, node.end_lineno or node.lineno): node.body[0].lineno
         for node in ast.walk(tree)
         if isinstance(node, ast.FunctionDef)
-    ]
+    }
+    functions = list(bodies)
     f_strings = (node for node in ast.walk(tree) if isinstance(node, ast.JoinedStr))
     # The places in f-strings are not told exactly, and they are words; annotations do nothing; how
     # a class is stored and what `strict` asserts do not show; nor does one more
@@ -221,7 +225,8 @@ class Measured:
         """The tests that can notice a mutant, the likeliest first."""
         lines = self.tests.get(str(mutant.file.relative_to(ROOT / "src" / "inkov")), {})
         first, last = mutant.around or (1, 10**9)
-        tests = lines.get(mutant.line, set()) or {
+        tests = set() if mutant.early else lines.get(mutant.line, set())
+        tests = tests or {
             test for line, several in lines.items() if first <= line <= last for test in several
         }
         room = mutant.file.relative_to(ROOT / "src" / "inkov").parts[0]
