@@ -184,3 +184,6 @@ def test_consequences(inkov: Inkov, tmp_path: Path, case: str) -> None:
         for one in found["consequences"]
     }
     assert told == expected
+    comment = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "markdown", "-q").out
+    assert f"<summary>On the campus as a whole ({len(expected)})</summary>" in comment
+    assert all(says in comment for _, _, says, _ in expected)
