@@ -472,6 +472,10 @@ opens = ["spring {vid}"]
 "grove {word}" = "vrf = {word}"
 "sieved by {name}" = "filter in + {name}"
 "strained by {name}" = "filter out + {name}"
+[bridge]
+opens = ["fen {word}"]
+[bridge.says]
+"with {ports}" = "ports + {ports}"
 [tree]
 opens = ["oak {vids}"]
 [tree.says]
@@ -506,7 +510,7 @@ opens = ["oak {vids}"]
         ),
         ("oak 10", "heavy 4096"),
         *(("", line) for line in ("oaks quick", "acre north", "edition 7", "yard back with 5-6")),
-        *(("", head) for head in ("pool 10", "bank 1", "spring 10", "oak 10")),
+        *(("", head) for head in ("pool 10", "bank 1", "spring 10", "oak 10", "fen low")),
     ],
 )
 def test_what_is_taken_back_was_never_said(head: str, line: str) -> None:
@@ -515,7 +519,9 @@ def test_what_is_taken_back_was_never_said(head: str, line: str) -> None:
     """
     before = "pool 20\n  called beds\nbank 9\n  lies 20\n"
     indent = "  " if head else ""
-    within = {"pool 10": "  called ferns\n", "bank 1": "  lies 20\n", "spring 10": "  dry\n"}
+    within = {"pool 10": "  called ferns\n", "bank 1": "  lies 20\n", "spring 10": "  dry\n"} | {
+        "fen low": "  with 5-6\n"
+    }
     said = f"{indent}{line}\n" + (within.get(line, "") if not head else "")
     opened = f"{head}\n" if head else ""
 

@@ -58,7 +58,7 @@ class Building:
                 says=f"{dialect.name} has it unless stated otherwise",
             )
             self.device.vlans = {vid: Vlan(vid, always) for vid in dialect.always}
-        self.opened: set[int] = set()  # trees and bridges (by `id`) that have a head of their own
+        self.opened: list[Tree | Bridge] = []  # those that have a head of their own
         self.by_name: dict[str, set[int]] = {}
         self.by_kind: dict[str, Callable[[Step, Bound, Any], None]] = {
             "vlan": self._vlans,
@@ -145,13 +145,16 @@ class Building:
         device.trees = [
             tree
             for tree in device.trees
-            if id(tree) in self.opened or tree != Tree(tree.vlans, tree.origin)
+            if self._is_opened(tree) or tree != Tree(tree.vlans, tree.origin)
         ]
         device.bridges = {
             name: bridge
             for name, bridge in device.bridges.items()
-            if bridge.ports or id(bridge) in self.opened
+            if bridge.ports or self._is_opened(bridge)
         }
+
+    def _is_opened(self, thing: Tree | Bridge) -> bool:
+        return any(one is thing for one in self.opened)
 
     def _find_primaries(self) -> None:
         """The primary VLAN of hosts of which only the secondary is said: the VLAN table has it."""
@@ -472,9 +475,12 @@ class Building:
             gateway.vid = self._vid(bound.value) or gateway.vid
 
     def _bridge(self, step: Step, bound: Bound, name: str) -> None:
+        if bound.operator == "gone":
+            self.device.bridges.pop(name, None)
+            return
         bridge = self.device.bridges.setdefault(name, Bridge(name, step.origin))
         if bound.attribute != "ports":
-            self.opened.add(id(bridge))
+            self.opened.append(bridge)
             return
         named = (bound.value,) if isinstance(bound.value, str) else bound.value or ()
         # Stated anew as a whole, or taken back.
@@ -503,7 +509,7 @@ class Building:
     def _tree(self, step: Step, bound: Bound, key: VlanSet) -> None:
         tree = self._tree_of(key, step.origin)
         if bound.operator == "there":
-            self.opened.add(id(tree))
+            self.opened.append(tree)
         elif bound.operator == "gone":
             self.device.trees.remove(tree)
         elif bound.attribute == "priority":
