@@ -24,9 +24,10 @@ reality: $(VENV)/.tested
 	INKOV_CAMPUSES=20000 INKOV_REALITY=3000 INKOV_FILES=5000 INKOV_WALKS=60 INKOV_IDLE=2000 \
 		INKOV_LANGUAGES=100 INKOV_LAGOONS=5000 INKOV_FORGERIES=100000 INKOV_CHANGES=2000 \
 		INKOV_TREES=20000 INKOV_TREES_REALITY=300 INKOV_LOSSES=500 INKOV_TREES_NOW=500 INKOV_TICKETS=1000 \
+		INKOV_DRAWINGS=2000 \
 		$(BIN)/pytest -n auto tests/forwarding tests/mend \
 		tests/readers/test_walk_texts.py tests/readers/test_dialect_groups.py \
-		tests/proofs/test_forger.py tests/proofs/test_alike.py tests/learn tests/effects
+		tests/proofs/test_forger.py tests/proofs/test_alike.py tests/learn tests/effects tests/drawing
 
 # Mutants of valid files, for five minutes; then plans, certificates, baselines, dialects and names
 # of files, through the whole program.

@@ -9,7 +9,7 @@ from msgspec import Struct, field
 from inkov.drawing.shapes import Anchor, Box, Drawing, Label, Line, Tone
 from inkov.drawing.wires import Wire, vlans_in_short
 
-__all__ = ["MARGIN", "TEXT_WIDTH", "Look", "Pen", "port_in_short"]
+__all__ = ["MARGIN", "TEXT_WIDTH", "Look", "Pen", "port_in_short", "text_width"]
 
 MARGIN = 24.0
 TEXT_WIDTH = 5.6  # of a character of a label
@@ -123,10 +123,14 @@ class Pen:
         """A line that is a link."""
         self.line(points, self.tone(wire), wire.title)
 
-    def beside(self, wire: Wire, name: str, x: float, y: float) -> None:
+    def with_ports(self, wire: Wire, name: str) -> str:
         """All that is said of a link in one line, the port of a switch first."""
         ports = [port_in_short(end.port) for end in (wire.end_at(name), wire.far_from(name))]
-        says = ": ".join(filter(None, (" – ".join(ports), self.in_one(wire))))
+        return ": ".join(filter(None, (" – ".join(ports), self.in_one(wire))))
+
+    def beside(self, wire: Wire, name: str, x: float, y: float) -> None:
+        """What `with_ports` says."""
+        says = self.with_ports(wire, name)
         self.text(x, y, says, self.label_tone(wire), title=wire.title)
 
     def text(
@@ -201,3 +205,8 @@ _SIGNS = {
 def port_in_short(name: str) -> str:
     """The name of a port, or the end of a long one."""
     return name if len(name) <= _LONGEST_PORT else f"…{name[1 - _LONGEST_PORT :]}"
+
+
+def text_width(texts: Sequence[str]) -> float:
+    """How wide the longest of some texts is."""
+    return max((len(text) for text in texts), default=0) * TEXT_WIDTH
