@@ -104,6 +104,7 @@ _SWAPS = {
 _OPERATORS = {ast.BitAnd: "|", ast.BitOr: "&", ast.Add: "-", ast.Sub: "+"}
 
 
+_SIZES, _DRAWN = (ast.Add, ast.Sub, ast.Mult), ("drawing",)
 _STORED = ("gc", "frozen", "array_like")  # how a class keeps its values
 
 
@@ -136,8 +137,8 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
     functions = list(bodies)
     f_strings = (node for node in ast.walk(tree) if isinstance(node, ast.JoinedStr))
     # The places in f-strings are not told exactly, and they are words; annotations do nothing; how
-    # a class is stored and what `strict` asserts do not show; nor does one more
-    # where work or a text that is shown is limited.
+    # a class is stored and what `strict` asserts do not show; nor does one more where work or a
+    # text that is shown is limited, and one pixel in a drawing.
     skipped = {inner for node in f_strings for inner in ast.walk(node)}
     for node in ast.walk(tree):
         for name in ("annotation", "returns"):
@@ -149,6 +150,8 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
             skipped |= {each.value for each in node.keywords if each.arg == "strict"}
         elif isinstance(node, ast.Slice) and _is_large(node.upper):
             skipped |= set(ast.walk(node))
+        elif isinstance(node, ast.BinOp) and type(node.op) in _SIZES and file.parent.name in _DRAWN:
+            skipped |= {each for each in (node.left, node.right) if isinstance(each, ast.Constant)}
     for node in tree.body:
         if isinstance(node, ast.Assign) and _is_large(node.value):
             skipped.add(node.value)
