@@ -342,8 +342,8 @@ def _tags(site: Site, resolved: Resolved) -> int:
 
 
 def _is_tagged(site: Site, joined: Joined) -> bool:
-    # Two routed ends have no lists at all.
     """True for a link with a trunk, or sub-interfaces of a router, at each end."""
+    # Two routed ends have no lists at all.
     return all(
         r.effective_mode is Mode.TRUNK or _tags(site, r) for r in (joined.a, joined.b)
     ) and not all(_tags(site, r) for r in (joined.a, joined.b))

@@ -52,7 +52,6 @@ def new(configs: Configs, output: OutputOption = None, force: ForceOption = Fals
 
 
 def say_foreign(files: list[str]) -> None:
-    # Other languages are left out, and said.
     """Say which texts seem to be in another language, and were left out."""
     if files:
         from inkov.harmless import safe

@@ -113,6 +113,6 @@ def _rows(roles: Roles, names: list[str], above: set[str]) -> list[Row]:
     for name in sorted(first, key=natural):
         put(name, 0, "")
     # No link leads there.
-    for name in sorted(left, key=natural):  # no link leads there
+    for name in sorted(left, key=natural):
         put(name, 0, "")
     return rows

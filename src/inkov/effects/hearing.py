@@ -34,8 +34,8 @@ class Budget:
     def __init__(self, floods: int) -> None:
         self.left = floods
 
-    # One flood less.
     def spend(self) -> None:
+        """Note one flood. Raises TooMuch where there were enough."""
         self.left -= 1
         if self.left < 0:
             raise TooMuch

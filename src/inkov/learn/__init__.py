@@ -102,7 +102,6 @@ def learn(
     ask: Ask | None = None,
     begun: Begun | None = None,
 ) -> Lesson:
-    # A dialect that is begun brings examples: evidence like any.
     """The dialect that agrees with the evidence. `texts` are all texts of the language; `ask`
     answers what the evidence does not decide. `begun` is a dialect that is completed: its examples
     are evidence as well. Raises NothingLearnt.
@@ -192,8 +191,8 @@ class _Attempt:
 
 
 def _compiled(text: str) -> Dialect:
-    # What is written here comes from evidence: a fault is told as nothing learnt.
     """A dialect that was written. Raises NothingLearnt."""
+    # What is written here comes from evidence: a fault is told as nothing learnt.
     try:
         return compile_dialect("learnt", text.encode())
     except BadDialect as bad:

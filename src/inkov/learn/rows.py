@@ -119,9 +119,9 @@ class Row(Struct):
     pattern: Pattern | None = None
     runs: list[tuple[str, ...]] = field(default_factory=list)
 
-    # Lists above it count: a statement below a port is about this.
     def ports(self) -> Iterator[tuple[str, ...]]:
         """The lists of ports of this row, and of those that it stands in."""
+        # A statement below a port is about this.
         row: Row | None = self
         while row is not None:
             for slot, run in zip(row.pattern.slots if row.pattern else (), row.runs, strict=False):

@@ -122,9 +122,9 @@ def spanning(fabric: Fabric, both_ways: Passing, vid: int) -> Joined:
     ports = fabric.bridge_ports
     joined, used = Joined([], {}), set[int]()
 
-    # By a tag, what is behind the sub-interface is joined, not its bridge.
     def place(number: int, *, by_tag: bool) -> int:
         port = ports[number]
+        # By a tag, what is behind the sub-interface is joined, not its bridge.
         return Joined.behind(fabric, port) if by_tag and port.outer else port.bridge
 
     for pairs, by_tag in ((both_ways.plain, False), (both_ways.tagged, True)):

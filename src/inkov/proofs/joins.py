@@ -74,8 +74,8 @@ class Joins:
         return places
 
     def judge(self, seats: frozenset[Seat], search: Search) -> Answer:
-        # One seat that stands for several tags would hear itself.
         """Whether some seats all hear each other. `search` notes what the answer rests on."""
+        # One seat that stands for several tags would hear itself.
         seats = frozenset(own for seat in seats for own in seat.one_by_one())
         by_links = self._plainly(seats, search)
         if by_links is not None:
