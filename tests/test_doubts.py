@@ -20,7 +20,8 @@ def device(names: str) -> Device:
     ("names", "missing"),
     [
         ("p1 p2 p4", ["p3"]),
-        ("p08 p09 p11", ["p10"]),
+        ("p07 p08 p10", ["p09"]),
+        ("p7 p8 p10", ["p9"]),
         ("p1 p2 p3", []),
         ("p1 p3", []),  # two are no row
         ("p1 p2 p6", ["p3", "p4", "p5"]),  # as many as there are
@@ -49,3 +50,7 @@ def test_a_name_like_no_other_is_strange(names: str, strange: list[str]) -> None
 def test_a_range_that_became_one_port_is_odd() -> None:
     ranges = device("p1 p2 p3-p5 p7..p9 desk-4")
     assert [port.name for port in odd_names(ranges)] == ["p3-p5", "p7..p9"]
+
+
+def test_names_that_occur_once_make_no_range() -> None:
+    assert odd_names(device("bed1 pond1 bed1-pond1")) == []

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from inkov.campus import Basis, Campus, Fact, Origin
 from inkov.edits import Edit, Kind, apply, difference, renames, vids_of
+from inkov.edits.things import numbered
 from inkov.readers import load
 from inkov.vlanset import VlanSet
 from tests.campuses import random_campus
@@ -186,3 +187,8 @@ def test_a_table_that_comes_or_goes_is_one_edit() -> None:
     for old, new in ((campus_of(sheet()), without), (without, campus_of(sheet()))):
         assert told(difference(old, new)) == [("fern-1", Kind.SWITCH, "fern-1", "vlans")]
         assert meaning(apply(old, difference(old, new))) == meaning(new)
+
+
+def test_things_that_share_a_name_are_numbered() -> None:
+    named = numbered([("fern", 1), ("pond", 2), ("fern", 3), ("fern", 4)])
+    assert named == {"fern": 1, "pond": 2, "fern #2": 3, "fern #3": 4}

@@ -183,3 +183,49 @@ def test_no_name_leads_out_of_the_folder(inkov: Inkov, tmp_path: Path) -> None:
         "a_b-2.sheet",
         "switch.sheet",
     ]
+
+
+def test_what_openconfig_has_no_place_for(inkov: Inkov, tmp_path: Path) -> None:
+    """Each thing is said; a port whose frames it would change is left out."""
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "fern.sheet").write_text(
+        "inkov sheet 1\nswitch: fern\nknown as: fern-old, fern-new\n[vlans]\n10: mist\n"
+        "[port 1]\nvlan: 10\nedge: yes\nspeed: 1000\n"
+        "[port 2]\nmode: trunk\nnegotiation: active\n"
+        "[port 3]\nmode: trunk\nallowed: 10\nwithheld: 10\n"
+        "[port 4]\nvlan: 10\nvoice: 10\nprotected: yes\n"
+        "[port 5]\nmode: trunk\nallowed: none\n[port 6]\nmode: routed\n"
+        "[sub 6.10]\nof: 6\ntag: 10\n[port 7]\nunknown: whether it is on\n[port 8]\nvlan: 10\n"
+        "[gateway 10]\naddress: 10.0.0.1/24\nvrf: beds\n[distribution]\nrole: off\n"
+        "[tree]\nmode: rstp\n[filter slow]\n10: accept from any to any\n[bridge pond]\nports: 8\n"
+        "[neighbours]\n1: core:1; pvid 10\n"
+    )
+    result = inkov("convert", "in", "out", "--to", "openconfig")
+    assert result.status == 1
+    left_out = {
+        "2": "negotiation",
+        "3": "withheld",
+        "4": "voice vlan, protected",
+        "5": "trunks without any VLAN",
+        "6": "routed ports",
+        "7": "what is not known of a port",
+    }
+    says = [
+        f"{n}: the models have no place for {w}; the port is left out" for n, w in left_out.items()
+    ]
+    says += [
+        "1: edge is not written",
+        "1: speed is not written",
+        "6.10: sub-interfaces are not written",
+        "bridge pond: several bridges of a device are not written",
+        "filter slow: filters are not written",
+        "spanning tree: it is not written",
+        "further names of the switch (fern-old, fern-new) are not written",
+        "gateway VLAN 10: its routing table beds is not written",
+        "distribution of VLANs: the models have no place for it",
+        "1: the VLANs that its neighbour names are not written",
+    ]
+    lines = result.out.splitlines()[1:]
+    for one in says:
+        assert [line for line in lines if line.endswith(f"fern: {one}")], (one, lines)
+    assert len(lines) == len(says)

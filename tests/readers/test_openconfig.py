@@ -682,6 +682,41 @@ def test_what_a_device_says_of_its_trees_now() -> None:
     ]
 
 
+def test_which_numbers_are_vlans() -> None:
+    """1 and 4094 are the least and the greatest; others are left out and said."""
+    rows = [{"vlan-id": vid, "config": {"vlan-id": vid}} for vid in (0, 1, 4094, 4095)]
+    part = read(switch(**{"openconfig-vlan:vlans": {"vlan": rows}}))
+    assert list(part.devices[0].vlans or {}) == [1, 4094]
+    assert [problem.says.split()[0] for problem in part.problems] == ["0", "4095"]
+
+
+@pytest.mark.parametrize(
+    ("member", "ports"),
+    [
+        ({"id": "1"}, ["1"]),
+        ({"id": "x", "config": {"interface": "1"}}, ["1"]),
+        ({"id": "1", "config": {"interface": "1", "subinterface": 7}}, ["1.7"]),
+        ({"id": "1.7", "config": {"interface": "1"}}, ["1"]),
+        ({"id": "1.7"}, ["1.7"]),
+    ],
+)
+def test_what_a_member_of_an_instance_names(member: dict[str, Any], ports: list[str]) -> None:
+    """By what is configured first: a sub-interface, an interface; else by its id."""
+    sub = {"index": 7, "openconfig-vlan:vlan": {"config": {"vlan-id": 7}}}
+    own = {"name": "1", "subinterfaces": {"subinterface": [{"index": 0}, sub]}}
+    pond = {
+        "name": "pond",
+        "config": {"name": "pond", "type": "openconfig-network-instance-types:L2VSI"},
+        "interfaces": {"interface": [member]},
+    }
+    part = read(
+        switch(
+            own, **{"openconfig-network-instance:network-instances": {"network-instance": [pond]}}
+        )
+    )
+    assert list(part.devices[0].bridges["pond"].ports) == ports
+
+
 def test_vlans_of_an_instance_that_are_none_are_said() -> None:
     def instances(*vlans: Any) -> dict[str, Any]:
         listed = [
