@@ -55,7 +55,7 @@ def test_what_a_plan_says() -> None:
     ("text", "line", "column", "says"),
     [
         ("vlan:\n  10: a", 1, 1, "'vlan' is not known here; did you mean vlans?"),
-        ("vlans:\n  5000: a", 2, 3, "5000 is not a VLAN number"),
+        ("vlans:\n  4095: a", 2, 3, "4095 is not a VLAN number"),
         ("claims:\n  - {join: a, reach: [a, b]}", 2, 1, "exactly one of isolate, join"),
         ("claims:\n  - reach: [a]", 2, 1, "expected here: two places"),
         ("claims:\n  - {join: a, level: bold}", 2, 22, "'bold' is not one of: honest, hostile"),
