@@ -17,6 +17,7 @@ from inkov.forwarding.negotiation import OUTCOME, Party
 from inkov.forwarding.path import Way, find_way, to_port
 from inkov.forwarding.ping import Ping, ping
 from inkov.forwarding.reach import flood
+from inkov.forwarding.reasons import chain
 from inkov.forwarding.serve import served_by_device
 from inkov.forwarding.stations import bridge_ports_at, hears, interfaces, sent_from
 from inkov.levels import Level
@@ -985,3 +986,57 @@ def test_every_rule_is_cited_in_the_code_and_has_a_test() -> None:
 
 def test_a_flood_without_entries_is_empty() -> None:
     assert list(flood(one(access("1", 10)), [], Level.HONEST).heard()) == []
+
+
+def test_a_way_is_certain_by_its_own_vlan() -> None:
+    """From VLAN 20 to 10 only round by the other switch, back to where it came from: no tree lets
+    that through for sure, though the port that hears it has 20 as well.
+    """
+    a = (
+        access("h", 20)
+        + trunk("t", "10,20", "none")
+        + trunk("u", "20", "20")
+        + trunk("v", "10", "none")
+    )
+    b = trunk("u", "10", "10") + trunk("v", "10", "none")
+    fabric = fabric_of(
+        f"switch: a\n{VLANS}{a}{joined('u: b:u', 'v: b:v')}",
+        f"switch: b\n{VLANS}{b}{joined('u: a:u', 'v: a:v')}",
+    )
+    heard = hears(fabric, sent_from(fabric, End("a", "h"), Level.HONEST), Level.HONEST)
+    assert [(one.port, one.vlan, one.certain) for one in heard] == [
+        ("t", 10, False),
+        ("t", 20, True),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("line", "told"),
+    [
+        ("about: x", ["mode", "negotiation", "access VLAN"]),
+        ("mode: access", ["negotiation", "access VLAN"]),
+        ("mode: trunk", ["negotiation", "allowed list", "native VLAN"]),
+        ("mode: general", ["negotiation", "PVID", "acceptable frame types"]),
+        ("mode: routed", ["negotiation"]),
+    ],
+)
+def test_what_nobody_states_is_told_with_a_value_only(line: str, told: list[str]) -> None:
+    """No voice VLAN, nothing withheld, no tagged VLANs: that is not worth a line."""
+    fabric = one(port("1", line))
+    reasons = [reason for reason in chain(fabric, End("s", "1")) if reason.stage == "completed"]
+    assert [reason.says.partition(":")[0] for reason in reasons] == told
+
+
+def test_what_a_port_names_and_its_switch_lacks_is_told() -> None:
+    """77 untagged in, 78 untagged out, 79 tagged: each is named, none is there."""
+    lines = ("mode: general", "pvid: 77", "untagged: 78", "tagged: 10,79")
+    says = [reason.says for reason in chain(one(port("1", *lines)), End("s", "1"))]
+    assert [text for text in says if "does not" in text] == [
+        "it does not negotiate: it is general",
+        "s does not define VLAN 77",
+        "s does not have VLAN 78-79: named here, and not passed",
+    ]
+    assert "leaves tagged: VLAN 10" in says
+    for line, lacks in (("mode: trunk", False), ("vlan: 77", False), ("voice: 78", True)):
+        reasons = chain(one(port("1", line)), End("s", "1"))
+        assert any("does not have" in reason.says for reason in reasons) is lacks, line

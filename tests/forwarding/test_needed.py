@@ -11,8 +11,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inkov.forwarding.needed import links_on_ways
+from inkov.forwarding.needed import links_on_ways, needed
 from inkov.survey.trunks import trunk_rows
+from inkov.vlanset import VlanSet
 from tests.conftest import fabric_of
 
 
@@ -104,3 +105,18 @@ def test_redundant_ways_are_needed_and_unused_uplinks_are_not() -> None:
         ("none", "none", "none"),
         ("none", "none", "none"),
     ]
+
+
+def test_what_sub_interfaces_serve_is_needed_on_their_link() -> None:
+    """10 and 20 have members elsewhere, 30 is only behind its tag, 40 only at a host."""
+    a = f"switch: a\n{VLANS}40: d\n{trunk('1', '10,20,30,40')}"
+    a += f"{host(10)}{host(40)}{trunk('2', '20')}[neighbours]\n1: r:1\n2: b:2\n"
+    b = f"switch: b\n{VLANS}{trunk('2', '20')}{host(20)}"
+    subs = "".join(
+        f"[sub 1.{tag}]\nof: 1\ntag: {tag}\naddress: 10.0.{tag}.1/24\n" for tag in (10, 20, 30)
+    )
+    fabric = fabric_of(a, b, f"switch: r\n[port 1]\nmode: routed\n{subs}")
+    masks = {
+        str(link.a): mask for link, mask in zip(fabric.wiring.links, needed(fabric), strict=True)
+    }
+    assert {end: str(VlanSet(mask)) for end, mask in masks.items()} == {"a:1": "10,20", "a:2": "20"}

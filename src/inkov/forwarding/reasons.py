@@ -15,7 +15,7 @@ from inkov.forwarding.fabric import Fabric, Resolved
 from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.reach import owned_tags
 from inkov.forwarding.view import ALL, Form
-from inkov.vlanset import VlanSet, bits_to_text
+from inkov.vlanset import VlanSet, bit, bits_to_text
 from inkov.wiring import End, Link
 
 __all__ = [
@@ -411,7 +411,11 @@ def _view(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
         yield Reason(stage, *why_arrives(fabric, resolved, view.pvid, False))
     else:
         yield Reason(stage, *why_dropped(fabric, resolved, None))
-    lost = (free.emit | free.enters()) & ~view.emit & ~view.enters()
+    named = free.emit | free.enters()
+    if resolved.mode is not Mode.TRUNK:
+        # What it admits need not be named, and the VLAN of untagged frames is told above.
+        named = free.emit & ~bit(free.pvid)
+    lost = named & ~view.emit & ~view.enters()
     passed = {
         "tagged frames may arrive: VLAN": view.admit,
         "leaves tagged: VLAN": view.emit & ~view.untagged,
@@ -423,7 +427,9 @@ def _view(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
             yield Reason(
                 stage, f"{name} {bits_to_text(mask)}", decided_at(fabric, resolved, attribute)
             )
-    if lost and resolved.completed.allowed.bits != ALL:  # a list left at everything names nothing
+    # A trunk that is left at everything names nothing.
+    everything = resolved.mode is Mode.TRUNK and resolved.completed.allowed.bits == ALL
+    if lost and not everything:
         says = (
             f"{resolved.end.device} does not have VLAN {bits_to_text(lost)}: named here, and not"
             " passed"
