@@ -21,6 +21,7 @@ from tests.checks.cures import edits_of
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_examples import write
 from tests.checks.test_mistakes import clean, ground_of
+from tests.conftest import fabric_of
 
 CURED = {
     *("allowed-differs", "needed-vlan-missing", "spare-link-lacks-vlan", "surplus-vlans"),
@@ -85,3 +86,67 @@ def test_a_cure_in_words_is_the_edit(ground: str | int) -> None:
             assert [] in ways, (finding.rule, finding.cure, ways)
             agreeing.add(finding.rule)
     assert len(agreeing) > 15, agreeing
+
+
+def proposed(rule: str, plan: str, *sheets: str) -> list[tuple[str, str, str, str]]:
+    """The edits of the findings of a rule: each as switch, thing, attribute and value."""
+    fabric = fabric_of(*sheets)
+    found = audit(fabric, read_plan("plan.yaml", plan.encode())).findings
+    return [
+        (edit.switch, edit.name, edit.attribute, str(getattr(edit.after, "value", edit.after)))
+        for one in found
+        if one.rule == rule
+        for edit in one.edits
+    ]
+
+
+def test_a_secondary_is_added_to_those_that_its_primary_has() -> None:
+    rows = "31: guests; isolated\n32: crew; community\n"
+    sheets = [
+        f"switch: {name}\n[vlans]\n30: huts; primary of {own}\n{rows}[port 1]\nmode: trunk\n"
+        f"[neighbours]\n1: {far}:1\n"
+        for name, far, own in (("a", "b", "31"), ("b", "a", "31,32"))
+    ]
+    assert proposed("secondary-unassociated", "{}", *sheets) == [
+        ("a", "30", "secondaries", "31-32")
+    ]
+
+
+def test_the_old_native_vlan_stays_where_another_port_has_it() -> None:
+    """On a the link to c lists it: only b loses the row. Nobody is in it."""
+
+    def trunk(port: str, native: int, allowed: str) -> str:
+        return f"[port {port}]\nmode: trunk\nnative: {native}\nallowed: {allowed}\n"
+
+    rows = "[vlans]\n10: ferns\n98: old\n99: nobody\n"
+    own = f"{rows}[port 9]\nvlan: 10\n{trunk('1', 98, '10,98')}"
+    a, b = f"switch: a\n{own}{trunk('2', 99, '10,98,99')}", f"switch: b\n{own}"
+    c = f"switch: c\n[vlans]\n10: ferns\n99: nobody\n{trunk('1', 99, '10,99')}"
+    ends = ("1: b:1\n2: c:1\n", "1: a:1\n", "1: a:2\n")
+    cabled = [f"{text}[neighbours]\n{to}" for text, to in zip((a, b, c), ends, strict=True)]
+    edits = proposed("native-against-practice", "practice: {native: 99}", *cabled)
+    assert sorted(edits) == [
+        ("a", "1", "allowed", "10,99"),
+        ("a", "1", "native_vlan", "99"),
+        ("b", "1", "allowed", "10,99"),
+        ("b", "1", "native_vlan", "99"),
+        ("b", "98", "", "None"),
+    ]
+
+
+def test_a_port_of_a_plan_gets_its_vlan_where_the_switch_lacks_it(tmp_path: Path) -> None:
+    """VLAN 20, which b has, is defined on a first; VLAN 10 is there."""
+    for vid, defined in ((20, True), (10, False)):
+        (tmp_path / "a.sheet").write_text(
+            "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n30: mist\n[port 1]\nvlan: 30\n"
+        )
+        (tmp_path / "b.sheet").write_text(
+            "inkov sheet 1\nswitch: b\n[vlans]\n10: ferns\n20: pumps\n[port 1..2]\nvlan: 20\n"
+        )
+        (tmp_path / "ports.csv").write_text(f"switch,port,vlan\na,1,{vid}\n")
+        campus = load([str(tmp_path)]).campus
+        found = audit(resolve(campus, wire(campus)), Plan()).findings
+        [one] = [each for each in found if each.rule == "port-against-plan"]
+        kinds = [(edit.kind.value, edit.name) for edit in one.edits]
+        assert kinds == [*([("vlan", "20")] * defined), ("port", "1")], kinds
+        assert (f"and define VLAN {vid} there" in one.cure) is defined, one.cure

@@ -651,3 +651,18 @@ def test_ports_that_are_described_alike(
     (tmp_path / "a.sheet").write_text("\n".join(lines) + "\n")
     found = inkov("audit", ".", "--only", "odd-one-out", "-f", "json").json["findings"]
     assert [f["says"] for f in found] == ([] if says is None else [says])
+
+
+def test_a_name_of_another_vlan_is_held_against_what_most_have() -> None:
+    sheets = [
+        f"switch: {name}\n[vlans]\n{vid}: ferns\n"
+        for name, vid in {"a": 10, "b": 10, "c": 20}.items()
+    ]
+    links = ("1: b:1\n", "1: a:1\n2: c:1\n", "1: b:2\n")
+    cabled = [
+        f"{sheet}[port 1..2]\nmode: trunk\n[neighbours]\n{ends}"
+        for sheet, ends in zip(sheets, links, strict=True)
+    ]
+    for several, usual in ((cabled, "2 switches"), (cabled[1:], "b")):
+        [found] = [one for one in findings(*several) if one.rule == "name-vlan-differs"]
+        assert found.says == f"'ferns' is VLAN 10 on {usual}, but VLAN 20 on c"

@@ -352,3 +352,23 @@ def test_what_most_vlans_have_below_them_is_their_name(
     (tmp_path / "t.txt").write_text(text)
     begun = inkov("dialect", "new", "t.txt").out
     assert ('"called {name}" = "name = {name}"' in begun) is is_name, begun
+
+
+def test_what_names_nothing_is_proposed_behind_a_mark(inkov: Inkov, tmp_path: Path) -> None:
+    """With the mark off, its lines are without meaning; before that they are not understood."""
+    (tmp_path / "texts").mkdir()
+    for number in (1, 2):
+        text = f"shed moor-{number}\nlamp bright\nbench 1\n  vlan 10\n"
+        (tmp_path / "texts" / f"t{number}.txt").write_text(text)
+    begun = inkov("dialect", "new", "texts").out
+    mark = (
+        "# Nothing here names a port, a VLAN or a gateway. Look through it, and take the\n"
+        '# mark off:\n# ignored = ["lamp {words}"]\n'
+    )
+    assert begun.count(mark) == 1
+    counts = []
+    for text in (begun, begun.replace("# ignored =", "ignored =")):
+        dialect = compile_dialect("begun.toml", text.encode())
+        ledger = read_text(dialect, "t1.txt", (tmp_path / "texts" / "t1.txt").read_bytes()).ledger
+        counts.append((ledger.passed, len(ledger.unmatched)))
+    assert counts[1] == (counts[0][0] + 1, counts[0][1] - 1)
