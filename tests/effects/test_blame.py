@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import random
+from collections import Counter
+from collections.abc import Iterable
 from functools import partial
 from itertools import combinations, islice
+from typing import cast
 
 from inkov.campus import Campus
 from inkov.edits import Edit, apply, difference
@@ -125,3 +128,40 @@ def passes_cables(campus: Campus, effect: Effect) -> None:
             assert far in cables[near], (near, far)
         else:
             assert one.switch == other.switch
+
+
+class OfWays(Blamer):
+    """For effects that are there as long as one of some ways is whole: each needs a few edits."""
+
+    def __init__(self, number: int, ways: list[set[int]], shown: list[int]) -> None:
+        self.edits, self.ways, self.of_places = cast("list[Edit]", range(number)), ways, shown
+
+    def _gone_without(self, numbers: Iterable[int], effect: Effect) -> bool:
+        return all(way & set(numbers) for way in self.ways)
+
+    def _shown(self, numbers: list[int], effect: Effect) -> list[int]:
+        return self.of_places
+
+
+def test_the_fewest_edits_cut_every_way() -> None:
+    """Against all sets; what is not sure to be the smallest is enough, and none is too many."""
+    sizes: Counter[int] = Counter()
+    for seed in range(400):
+        rng = random.Random(seed)
+        number = rng.randint(2, 7)
+        ways = [set(rng.sample(range(number), rng.randint(1, 2))) for _ in range(rng.randint(1, 6))]
+        blamer = OfWays(number, ways, rng.sample(range(number), rng.randint(0, number)))
+        blamed, sure = blamer._fewest(list(range(number)), cast("Effect", None))
+        assert all(way & set(blamed) for way in ways)
+        for one in blamed if len(blamed) > 1 else ():
+            assert not all(way & (set(blamed) - {one}) for way in ways), (seed, blamed)
+        fewest = next(
+            size
+            for size in range(1, number + 1)
+            if any(
+                all(way & set(some) for way in ways) for some in combinations(range(number), size)
+            )
+        )
+        assert not sure or len(blamed) == fewest, (seed, ways, blamed)
+        sizes[len(blamed)] += sure
+    assert min(sizes[size] for size in (1, 2, 3)) > 10, sizes

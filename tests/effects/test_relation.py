@@ -223,3 +223,27 @@ def plain_campus(rng: random.Random) -> Campus:
     for switch, spare in (("fern-1", "9"), ("pond-1", "8")):
         del campus.devices[switch].ports[spare]
     return campus
+
+
+def test_a_row_one_way_tells_nothing_of_the_other_way() -> None:
+    a, b = SeatName("a", "1", 0, 0), SeatName("b", "1", 0, 0)
+    there, back = (Row(Layer.FRAMES, False, [x], [y], False, False) for x, y in ((a, b), (b, a)))
+    both = replace(there, both_ways=True)
+    assert list(beyond([back], [there])) == [back]
+    assert list(beyond([both], [there])) == [both]
+    assert list(beyond([back], [both])) == list(beyond([back], [back])) == []
+
+
+def test_protected_from_each_other_in_one_vlan_of_two() -> None:
+    """Both ports are protected now: the trunk hears nothing more of VLAN 10, and never did of h in
+    20, where h is not.
+    """
+    text = (
+        "switch: a\n[vlans]\n10: ferns\n20: pumps\n[port h]\nvlan: 10\n{more}"
+        "[port t]\nmode: trunk\nnative: none\nallowed: 10,20\nprotected: yes\n"
+    )
+    old, new = (campus_of(text.format(more=more)) for more in ("", "protected: yes\n"))
+    relation = relation_of(old, new, Level.HOSTILE)
+    lost = pairs_of(rows(relation.lost(), relation), relation.sides[0])
+    assert {(one[1], other[1]) for one, other in lost} == {("h", "t"), ("t", "h")}
+    assert not list(relation.gained())

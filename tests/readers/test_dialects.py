@@ -745,3 +745,14 @@ def test_the_demo_s_other_languages_come_to_what_their_texts_say(inkov: Inkov) -
         **{("jetty-1", str(port)): does for port, does in jetty.items()},
     }
     assert inkov("read", DEMO / "languages", "--strict").status == 0
+
+
+def test_of_two_dialects_with_one_name_the_second_is_left_out(inkov: Inkov, tmp_path: Path) -> None:
+    """Whichever file comes first by name is used; that the other is not is a file lost."""
+    (tmp_path / "pond.sheet").write_text("inkov sheet 1\nswitch: pond\n[port 1]\nvlan: 10\n")
+    for name in ("a", "b"):
+        (tmp_path / f"{name}.toml").write_text('dialect = "arbour"\nfiles = ["*.txt"]\n')
+    result = inkov("vlans", ".")
+    assert result.status == 2 and "pond" in inkov("ports", ".").out
+    says = "./b.toml: a second dialect called 'arbour', beside ./a.toml: not used"
+    assert result.err == f"inkov: {says} (give it another name)\n"
