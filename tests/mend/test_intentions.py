@@ -404,6 +404,31 @@ def test_whom_a_vlan_leaves_goes_where_nobody_is(inkov: Inkov, four: Path) -> No
     }
 
 
+def test_a_goal_that_is_missed_is_that_of_its_own_vlan(inkov: Inkov, four: Path) -> None:
+    """f has no table to put VLAN 62 into; 61 is met all the same."""
+    (four / "f.sheet").write_text("inkov sheet 1\nswitch: f\n[port 1]\nvlan: 10\n")
+    status, edits, unmet = planned(inkov, "vlans:\n  61: {on: [d]}\n  62: {on: [f]}\n")
+    assert (status, unmet) == (1, ["the plan has VLAN 62, and no switch does"])
+    assert edits == {"d vlan 61": ""}
+
+
+def test_a_vlan_without_a_gateway_leaves_the_others_theirs(inkov: Inkov, four: Path) -> None:
+    """r keeps the sub-interface of VLAN 10, and the port without a tag."""
+    subs = "".join(
+        f"[sub w.{tag}]\nof: w\n{own}address: 10.{tag}.0.1/24\n"
+        for tag, own in ((10, "tag: 10\n"), (61, "tag: 61\n"), (62, ""))
+    )
+    (four / "r.sheet").write_text(f"inkov sheet 1\nswitch: r\n[port w]\nmode: routed\n{subs}")
+    changed(four, "c", "10: climate\n", "10: climate\n61: seedlings\n")
+    changed(four, "c", "[tree]", "[port r]\nmode: trunk\nnative: none\nallowed: 10,61\n\n[tree]")
+    with (four / "cabling.csv").open("a") as file:
+        file.write("c,r,r,w\n")
+    plan = "vlans:\n  61: {name: seedlings, on: [c], gateways: {}}\n"
+    status, edits, unmet = planned(inkov, plan)
+    assert (status, unmet) == (0, []) and edits["r port w.61"] == "None"
+    assert not {"r port w.10", "r port w.62"} & edits.keys()
+
+
 def test_how_a_router_gets_one_more_is_not_guessed(inkov: Inkov, four: Path) -> None:
     """It has sub-interfaces on two ports."""
     subs = "".join(

@@ -475,6 +475,20 @@ def test_what_keeps_a_vlan_off_a_link(
     assert answer["cause"]["says"] == says
 
 
+def test_untagged_there_and_in_another_vlan_here(inkov: Inkov, tmp_path: Path) -> None:
+    """What the trunk sends untagged is of VLAN 10; the general port, which sends 10 untagged as
+    well, takes it for 99.
+    """
+    answer = sheets(
+        inkov,
+        tmp_path,
+        PLACES,
+        a=f"{VLANS}{HOST}[port 9]\nmode: general\npvid: 99\nuntagged: 10\n[neighbours]\n9: b:9\n",
+        b=f"{VLANS}{HOST}[port 9]\nmode: trunk\nnative: 10\nallowed: 10\n",
+    )
+    assert edits(answer) == [("a", "9", "pvid", 99, 10)]
+
+
 def test_of_two_ways_the_one_with_fewer_edits_that_disturbs_less(
     inkov: Inkov, tmp_path: Path
 ) -> None:
