@@ -410,6 +410,8 @@ def test_a_goal_that_is_missed_is_that_of_its_own_vlan(inkov: Inkov, four: Path)
     status, edits, unmet = planned(inkov, "vlans:\n  61: {on: [d]}\n  62: {on: [f]}\n")
     assert (status, unmet) == (1, ["the plan has VLAN 62, and no switch does"])
     assert edits == {"d vlan 61": ""}
+    answer = inkov("mend", "in", "--as-planned", "-f", "json").json
+    assert [(one["vlan"], one["says"]) for one in answer["unmet"]] == [(62, unmet[0])]
 
 
 def test_a_vlan_without_a_gateway_leaves_the_others_theirs(inkov: Inkov, four: Path) -> None:

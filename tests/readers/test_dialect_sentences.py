@@ -535,3 +535,9 @@ def test_what_is_taken_back_was_never_said(head: str, line: str) -> None:
     taken = read(f"{before}{opened}{said}{indent}no {line}\n")
     assert taken == read(before + opened)
     assert read(f"{before}{opened}{said}") != taken
+
+
+def test_a_range_over_units_needs_to_know_how_many_ports_they_have() -> None:
+    tables = UNITS.replace("ports-per-unit = 4\n", "")
+    assert reading_of(tables, "bank 1/1-2/2\n").ledger.unmatched
+    assert not part_of(tables, "bank 1/1-2/2\n").devices[0].ports

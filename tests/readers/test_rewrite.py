@@ -88,6 +88,11 @@ def rewritten(text: str, make: Make) -> str:
             lambda device: [Edit("a", Kind.PORT, "1", "allowed", device.ports["1"].allowed, None)],
             "[port 1]\nmode: trunk\n[port 2]\nallowed: 30\n",
         ),
+        (
+            "[port 1]\nmode: trunk\nallowed: 10\nallowed: 20\n",
+            lambda device: [Edit("a", Kind.PORT, "1", "allowed", device.ports["1"].allowed, None)],
+            "[port 1]\nmode: trunk\n",
+        ),
         # Of two sections of one gateway the one that opens it.
         (
             "[gateway 10]\nstate: off\n[port 1]\nvlan: 10\n[gateway 20]\nstate: off\n",

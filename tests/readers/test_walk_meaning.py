@@ -186,6 +186,38 @@ def test_neighbours_by_every_name_and_the_vlans_they_announce() -> None:
     assert by_name.far_known_as == "02:00:00:00:00:aa"
 
 
+@pytest.mark.parametrize(
+    ("number", "pvid"), [(0, 0), (1, 1), (4094, 4094), (4095, None), (-1, None)]
+)
+def test_which_vlan_a_neighbour_has_untagged(number: int, pvid: int | None) -> None:
+    """0 says that it has none; a number that is no VLAN says nothing."""
+    text = f"""{THREE}
+    lldpRemChassisId.0.1.1 = Hex-STRING: 02 00 00 00 00 BB
+    lldpRemPortId.0.1.1 = STRING: "port-8"
+    lldpXdot1RemPortVlanId.0.1.1 = INTEGER: {number}
+    """.replace("    ", "")
+    [heard] = reported(text)[1].neighbours
+    assert heard.far_pvid == pvid
+
+
+def test_a_list_of_ports_goes_on_below(inkov: Inkov, tmp_path: Path) -> None:
+    """Port 129 is the first bit of the 17th octet, which stands on the next line; what comes below
+    that is an object again.
+    """
+    ports = "".join(
+        f'ifName.{n} = STRING: "p{n}"\ndot1dBasePortIfIndex.{n} = INTEGER: {n}\n' for n in (1, 129)
+    )
+    text = (
+        f'sysName.0 = STRING: "moor-1"\n{ports}'
+        f"dot1qVlanStaticEgressPorts.10 = Hex-STRING: {'00 ' * 16}\n80 \n"
+        "dot1qPvid.1 = Gauge32: 1\ndot1qPvid.129 = Gauge32: 10\n"
+        "dot1qVlanStaticUntaggedPorts.10 = Hex-STRING: 00\n"
+    )
+    said = ports_of(text)
+    assert said["port p129"] == "mode: general; pvid: 10; tagged: 10; untagged: none"
+    assert said["port p1"] == "mode: general; pvid: 1; tagged: none; untagged: none"
+
+
 def test_a_link_is_found_by_chassis_and_address(inkov: Inkov, tmp_path: Path) -> None:
     """Each hears the other by addresses only; neither address is a name in any file."""
     for own, far in ((1, 2), (2, 1)):
@@ -263,7 +295,8 @@ def test_without_vlan_tables_the_ports_are_unknown(inkov: Inkov, tmp_path: Path)
             "dot1qPvid.3 = No more variables left in this MIB View",
             "the agent shows nothing behind this object",
         ),
-        ("dot1qPvid.1 = Gauge32: 10\ndot1qPvid.3 = Gauge32: 10", "dot1qPvid has no row for p2"),
+        ("dot1qPvid.1 = Gauge32: 10\ndot1qPvid.3 = Gauge32: 10", "dot1qPvid has no row for p2: "),
+        ("dot1qPvid.2 = Gauge32: 10", "dot1qPvid has no row for p1 and 1 more ports: "),
         (
             "dot1qVlanStaticEgressPorts.10 = Hex-STRING: 80\n"
             "dot1qVlanStaticUntaggedPorts.20 = Hex-STRING: 80",

@@ -149,7 +149,7 @@ class WalkNeighbours:
         row = self._table("lldpXdot1RemPortVlanId").get(heard.at)
         number = whole_number(row) if row is not None else None
         # 0 says that the port takes no untagged frames, as the extension has it.
-        return number if number is not None and number <= 4094 else None
+        return number if number is not None and 0 <= number <= 4094 else None
 
     def _vlans(self, heard: _Heard) -> Fact[VlanSet] | None:
         """The VLANs that the far port names, if it names any."""
