@@ -89,9 +89,9 @@ def rewritten(text: str, make: Make) -> str:
             "[port 1]\nmode: trunk\n[port 2]\nallowed: 30\n",
         ),
         (
-            "[port 1]\nmode: trunk\nallowed: 10\nallowed: 20\n",
+            "[port 1]\nmode: trunk\nallowed: 10\nallowed: 20\n[port 2]\nallowed: 30\n",
             lambda device: [Edit("a", Kind.PORT, "1", "allowed", device.ports["1"].allowed, None)],
-            "[port 1]\nmode: trunk\n",
+            "[port 1]\nmode: trunk\n[port 2]\nallowed: 30\n",
         ),
         # Of two sections of one gateway the one that opens it.
         (

@@ -303,6 +303,10 @@ def test_without_vlan_tables_the_ports_are_unknown(inkov: Inkov, tmp_path: Path)
             "VLAN 10 has no list of its untagged ports",
         ),
         ("dot1qPvid.1 = INTEGER: 1\nbye", "'bye' belongs to no object"),
+        (
+            "dot1qVlanStaticEgressPorts.10 = Hex-STRING: 80 00\n00 \nbye",
+            "'bye' belongs to no object",
+        ),
         ('ifAlias.1 = STRING: "never', "the text that begins here in quotes never ends"),
         ('dot1qVlanStaticEgressPorts.10 = STRING: "A.B"', "is written as text"),
         ("dot1qVlanStaticEgressPorts.10 = STRING: AB", "is written as text"),

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Inkov
+from tests.render.screens import WORSE, on_screen, styled
 
 A = """\
 inkov sheet 1
@@ -161,6 +162,36 @@ def test_links(inkov: Inkov, folder: Path) -> None:
     assert "77" in by["a:4"][1] and by["a:4"][2] == "a.sheet:36"
     only_b = table(inkov("links", ".", "--switch", "b", "-f", "csv", "-q").out)
     assert [row[0] for row in only_b] == ["a:5", "a:pond"]
+
+
+def test_islands_without_areas(inkov: Inkov, tmp_path: Path) -> None:
+    for name in ("a", "b"):
+        text = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n[port 1]\nvlan: 10\n"
+        (tmp_path / f"{name}.sheet").write_text(text)
+    [[_, _, _, _, remarks, *_]] = table(inkov("vlans", ".", "-f", "csv", "-q").out)
+    assert remarks == "falls into 2 islands"
+
+
+def test_the_ends_of_a_link_stay_whole(tmp_path: Path) -> None:
+    ends = "glasshouse-west-1:port-24", "glasshouse-east-2:port-23"
+    for own, far in (ends, ends[::-1]):
+        (name, port), about = own.split(":"), "a remark that is long enough to be folded"
+        text = f"inkov sheet 1\nswitch: {name}\n[port {port}]\nmode: trunk\n[neighbours]\n"
+        (tmp_path / f"{name}.sheet").write_text(f"{text}{port}: {far}; {about}\n")
+    for width in (60, 70, 80):
+        out = on_screen("links", tmp_path, "-q", width=width)
+        assert all(end in out for end in ends), out
+
+
+def test_what_of_a_trace_is_marked(tmp_path: Path) -> None:
+    """What a later line replaced, and what was not understood."""
+    (tmp_path / "a.txt").write_text("bed 1\n  in 10\n  green\n  in 20\n")
+    (tmp_path / "arbour.toml").write_text(
+        'dialect = "arbour"\nfiles = ["*.txt"]\n[port]\nopens = ["bed {ports}"]\n'
+        '[port.says]\n"in {vid}" = "vlan = {vid}"\n'
+    )
+    out = on_screen("read", tmp_path, "-q", "--trace", "a.txt", colour=True, width=120)
+    assert [says.split()[0] for code, says in styled(out) if code == WORSE] == ["port", "(not"]
 
 
 def test_trunks(inkov: Inkov, folder: Path) -> None:

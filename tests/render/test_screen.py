@@ -121,7 +121,10 @@ def test_a_row_stands_below_its_name_where_there_is_no_room() -> None:
         "             on and on\n"
         "Two links.\n"
     )
-    assert re.findall(r"\x1b\[1;35m([^\x1b]*)\x1b", grid_text(links(), Screen(30, colour=True)))
+    drawn = grid_text(links(), Screen(30, colour=True))
+    assert re.findall(r"\x1b\[1;35m([^\x1b]*)\x1b", drawn)
+    dim = [text.strip() for text in re.findall(r"\x1b\[2m([^\x1b]*)\x1b", drawn)]
+    assert [text for text in dim if text] == ["Mode", "Allowed", "Allowed", "Missing", "Two links."]
     # There is room for the table at its natural width.
     assert grid_text(links(), Screen(99, colour=False)) == grid_text(links(), FILE)
 
