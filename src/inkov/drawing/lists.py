@@ -310,8 +310,10 @@ class Lists:
                     pen.text((near + far) / 2, level - 3, words, Tone.SMALL, Anchor.MIDDLE)
                     continue
                 pen.link([(near, level), (far, level)], wire)
-                start = near if at_left else beyond
-                pen.across(wire, name if at_left else row.name, start, far, level)
+                if at_left:
+                    pen.across(wire, name, near, far, level)
+                else:
+                    pen.across(wire, row.name, near, far, level, beyond)
 
     def _hanging(self, row: Row, measures: _Measures, placed: Placed) -> None:
         """The links to the row above that a row hangs on: down at its left, and into its side."""

@@ -175,12 +175,16 @@ class Pen:
         for number, (text, tone) in enumerate(texts):
             self.text(x, y - 12 * number, text, tone, title=wire.title)
 
-    def across(self, wire: Wire, name: str, start: float, end: float, y: float) -> None:
-        """What is said at a line from left to right: the port at each end, the VLANs between."""
+    def across(
+        self, wire: Wire, name: str, start: float, end: float, y: float, beyond: float | None = None
+    ) -> None:
+        """What is said at a line from left to right: the port at each end, the VLANs between, or
+        between `beyond` and the end.
+        """
         near, far = wire.end_at(name).port, wire.far_from(name).port
         self.text(start + 3, y + 9, port_in_short(near), Tone.SMALL)
         self.text(end - 3, y + 9, port_in_short(far), Tone.SMALL, Anchor.END)
-        middle = (start + end) / 2
+        middle = ((start if beyond is None else beyond) + end) / 2
         for number, (text, tone) in enumerate(self.said(wire)):
             self.text(middle, y - 3 - 10 * number, text, tone, Anchor.MIDDLE, wire.title)
 
