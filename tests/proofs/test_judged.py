@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from itertools import combinations, pairwise
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -223,3 +224,19 @@ def test_what_fails_together_is_taken_away_together(
     checked = inkov("verify", tmp_path / "forged.json", folder, "-q")
     refused = "the links do not join the members without" in checked.out
     assert refused is (name == "broken"), checked.out
+
+
+def test_of_many_that_hold_those_about_nobody_give_their_reason(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """Six VLANs with a host each, all apart; and a seventh with nobody in it."""
+    vids = range(11, 17)
+    hosts = "".join(port(str(vid), f"vlan: {vid}") for vid in vids)
+    rows = "".join(f"{vid}: bed-{vid}\n" for vid in (*vids, 17))
+    (tmp_path / "a.sheet").write_text(f"inkov sheet 1\nswitch: a\n[vlans]\n{rows}{hosts}")
+    claims = [f"  - isolate: [{a}, {b}]\n" for a, b in combinations((*vids, 17), 2)]
+    (tmp_path / "plan.yaml").write_text("claims:\n" + "".join(claims))
+    out = inkov("prove", ".").out.splitlines()
+    reasoned = [line for line, below in pairwise(out) if below.startswith("  ")]
+    assert sum(line.startswith("HOLDS") for line in out) == len(claims) == 21
+    assert len(reasoned) == 6 and all("17]" in line or " 17" in line for line in reasoned)
