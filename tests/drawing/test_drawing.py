@@ -94,6 +94,31 @@ def test_a_campus_as_it_should_be(inkov: Inkov, tmp_path: Path) -> None:
     assert max(box.right for box in left) < min(box.x for box in right)
 
 
+def test_links_between_blocks_are_told_at_both_heads(inkov: Inkov, tmp_path: Path) -> None:
+    """Heads stand as far apart as what is told below them is wide."""
+    far = [f"glasshouse-north-west-{n}" for n in (3, 4)]
+    heads = ["n1", "n2", *far]
+    links = [(head, "c1") for head in heads] + list(zip(heads[:2], far, strict=True))
+    for number, two in enumerate((heads[:2], far)):
+        links += [(f"a{number}{n}", head) for n in (1, 2) for head in two]
+    roles = f"roles:\n  core: [c1]\n  distribution: [{', '.join(heads)}]\n"
+    campus(tmp_path / "in", links, "a01 a02 a11 a12", roles)
+    svg = drawn(inkov, tmp_path / "in")
+    well_laid_out(svg)
+    assert {f"2 to {far[0]}:2: 10", "2 to n1:2: 10"} <= set(svg.said)
+
+
+def test_a_block_of_many_heads(inkov: Inkov, tmp_path: Path) -> None:
+    """Eight rails, each with a turn of its own above the list."""
+    heads = [f"n{number}" for number in range(1, 9)]
+    links = [(head, far) for head in heads for far in ("c1", "a1", "a2")]
+    roles = f"roles:\n  core: [c1]\n  distribution: [{', '.join(heads)}]\n"
+    campus(tmp_path / "in", links, "a1 a2", roles)
+    svg = drawn(inkov, tmp_path / "in")
+    well_laid_out(svg)
+    assert sum(title in heads for title in svg.lines) == 8
+
+
 def test_a_large_campus_is_folded(inkov: Inkov, tmp_path: Path) -> None:
     number = len(write_campus(tmp_path / "in", 160))
     svg = drawn(inkov, tmp_path / "in")
@@ -118,6 +143,20 @@ def test_what_is_wrong_is_said(inkov: Inkov, tmp_path: Path) -> None:
     assert "port-5: cafe-ap-1, without a file" in svg.said
     assert "something is wrong: ! says what" in svg.said  # and the legend has no sign besides
     assert "the spanning tree discards" not in svg.said
+
+
+def test_what_crosses_one_way_is_said(inkov: Inkov, tmp_path: Path) -> None:
+    """b takes whatever arrives, and sends 20 nowhere."""
+    (tmp_path / "in").mkdir()
+    ends = {
+        "a": "mode: trunk\nnative: none\nallowed: 10,20\n",
+        "b": "mode: general\npvid: none\nuntagged: none\ntagged: 10\n",
+    }
+    for name, end in ends.items():
+        text = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n20: pumps\n[port 1]\n{end}"
+        far = "b" if name == "a" else "a"
+        (tmp_path / "in" / f"{name}.sheet").write_text(f"{text}[neighbours]\n1: {far}:1\n")
+    assert {"10", "! one way: 20"} <= set(drawn(inkov, tmp_path / "in").said)
 
 
 def test_the_tree_and_one_vlan(inkov: Inkov, tmp_path: Path) -> None:

@@ -218,6 +218,8 @@ def test_a_port_in_short(name: str, short: str) -> None:
 
 def test_vlans_in_short() -> None:
     assert vlans_in_short(VlanSet.of(10, 11, 12, 20)) == "10–12,20"
+    assert vlans_in_short(VlanSet.of(10, 50, 200, 300, 400)) == "10,50,200,300,400"  # 17 characters
+    assert vlans_in_short(VlanSet.of(100, 200, 300, 400, 50)).endswith(",… (5)")
     many = VlanSet.from_vids(range(100, 160, 2))
     head, count = vlans_in_short(many).split(",… ")
     assert count == "(30)" and set(head.split(",")) <= {str(vid) for vid in many} and head

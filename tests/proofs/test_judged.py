@@ -240,3 +240,20 @@ def test_of_many_that_hold_those_about_nobody_give_their_reason(
     reasoned = [line for line, below in pairwise(out) if below.startswith("  ")]
     assert sum(line.startswith("HOLDS") for line in out) == len(claims) == 21
     assert len(reasoned) == 6 and all("17]" in line or " 17" in line for line in reasoned)
+
+
+def test_a_way_past_a_switch_twice_settles_nothing(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 20 of a turns into 10 on b, and comes back: no tree lets that through for sure, be it
+    a frame of h, or one that was routed before.
+    """
+    own = [port("h", "vlan: 20"), port("t", "vlan: 10"), port("x", "vlan: 30")]
+    routes = [f"[gateway {vid}]\naddress: 10.0.{vid}.1/24\n" for vid in (20, 30)]
+    links = trunk("1", "20", "20"), trunk("2", "10")
+    (tmp_path / "a.sheet").write_text(a(*own, *links, *routes, reports="1: b:1\n2: b:2\n"))
+    back = trunk("1", "10", "10"), trunk("2", "10")
+    (tmp_path / "b.sheet").write_text(a(*back, name="b", reports="1: a:1\n2: a:2\n"))
+    claims = ("not-reach: ['a:h', 'a:t']", "not-reach: ['a:x', 'a:t'], layer: 3")
+    (tmp_path / "plan.yaml").write_text("claims:\n" + "".join(f"  - {{{c}}}\n" for c in claims))
+    judged = inkov("prove", ".", "-f", "json").json["claims"]
+    assert [one["verdict"] for one in judged] == ["undecided", "undecided"]
+    assert all("only by ways that pass a switch twice" in one["because"] for one in judged)
