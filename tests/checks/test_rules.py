@@ -653,6 +653,50 @@ def test_ports_that_are_described_alike(
     assert [f["says"] for f in found] == ([] if says is None else [says])
 
 
+@pytest.mark.parametrize(
+    ("gateway", "says"),
+    [
+        ("10.0.10.1/24", []),
+        ("10.0.10.1/25", ["a VLAN 10 has 10.0.10.1/25 in VLAN 10"]),
+        ("10.0.10.200/25", ["a VLAN 10 has 10.0.10.200/25 in VLAN 10"]),
+        ("10.0.10.1/23", ["a VLAN 10 has 10.0.10.1/23 in VLAN 10"]),
+        # The address lies beyond what the hosts have: it may be theirs that are wrong.
+        ("10.0.11.1/23", ["fan at a:1 has 10.0.10.5/24, and"]),
+    ],
+)
+def test_a_gateway_of_another_mask_than_its_hosts(
+    inkov: Inkov, tmp_path: Path, gateway: str, says: list[str]
+) -> None:
+    sheet = "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n[port 1..2]\nvlan: 10\n[gateway 10]\n"
+    (tmp_path / "a.sheet").write_text(f"{sheet}address: {gateway}\n")
+    (tmp_path / "hosts.csv").write_text(
+        "host,switch,port,address\nfan,a,1,10.0.10.5/24\nlamp,a,2,10.0.10.6/24\n"
+    )
+    found = inkov("audit", ".", "--only", "mask-wrong", "-f", "json").json["findings"]
+    assert [one["says"][: len(text)] for one, text in zip(found, says, strict=True)] == says
+    every = inkov("audit", ".", "-f", "json").json["findings"]
+    assert len(every) == len(found)  # hosts outside the odd subnet follow from it
+    if says and says[0].startswith("a "):
+        address = gateway.partition("/")[0]
+        assert found[0]["cure"] == f"give a VLAN 10 the address {address}/24"
+
+
+def test_secondaries_without_their_primary_are_told() -> None:
+    rows = "[vlans]\n30: huts; primary of 31,32\n31: guests; isolated\n32: crew; community\n"
+    for allowed, carries, cure in (
+        ("31,32", "secondaries of VLAN 30, but not VLAN 30 itself", "allow VLAN 30 at"),
+        ("30,31", "VLAN 30, but not its secondary VLAN 32", "allow VLAN 32 at"),
+    ):
+        sheets = [
+            f"switch: {name}\n{rows}[port 1]\nmode: trunk\nnative: none\nallowed: {allowed}\n"
+            f"[neighbours]\n1: {far}:1\n"
+            for name, far in (("a", "b"), ("b", "a"))
+        ]
+        [one] = [one for one in findings(*sheets) if one.rule == "trunk-lacks-secondaries"]
+        assert one.says == f"the trunk between a:1 and b:1 carries {carries}"
+        assert one.cure.startswith(cure)
+
+
 def test_a_name_of_another_vlan_is_held_against_what_most_have() -> None:
     sheets = [
         f"switch: {name}\n[vlans]\n{vid}: ferns\n"

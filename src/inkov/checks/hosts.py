@@ -46,71 +46,6 @@ def _at(site: Site, host: Host, vid: int) -> tuple[Where, Where]:
 
 
 @rule(
-    "host-outside-subnet",
-    family=_FAMILY,
-    severity=Severity.FAULT,
-    what="a host has an address outside the subnet of its VLAN",
-    why=(
-        "it cannot reach its gateway or its neighbours: it is in the wrong VLAN, or has the wrong"
-        " address"
-    ),
-    cure=(
-        "put the host's port into the VLAN of its subnet, or give it an address of the VLAN it"
-        " is in"
-    ),
-    example="pump-1 has 10.20.0.31/24, and its port is in VLAN 30, which is 10.30.0.0/24",
-    says="{host} at {device}:{port} has {address}, and its VLAN {vid} is {subnets}",
-    fix={
-        "vlan": "put {device} port {port} into VLAN {meant} ({network}), or change the address",
-        "address": "give {host} an address in {subnets}: nobody routes {network} here",
-    },
-)
-def host_outside_subnet(site: Site) -> Iterator[Found]:
-    routed = {n: i.vlan for i in site.interfaces for n in networks(i)}
-    routed |= {p.subnet: v for v, p in site.plan.vlans.items() if p.subnet is not None}
-    for host in site.fabric.campus.hosts:
-        home = _home(site, host) if host.address is not None else None
-        if home is None or host.address is None:
-            continue
-        vid, _, near = home
-        subnets = [n for i in near for n in networks(i) if n.version == host.address.version]
-        planned = site.plan.vlans.get(vid)
-        # No router states a subnet: the plan may.
-        if not subnets and planned is not None and planned.subnet is not None:
-            subnets = [planned.subnet]
-        # Nobody says which subnet it is: then nothing is outside of it.
-        if subnets and not any(host.address.ip in subnet for subnet in subnets):
-            meant = routed.get(host.address.network)
-            yield finding(
-                {
-                    "host": host.name,
-                    "device": host.device,
-                    "port": host.port,
-                    "meant": meant,
-                    "address": host.address,
-                    "vid": vid,
-                    "subnets": listed([str(s) for s in dict.fromkeys(subnets)]),
-                    "network": host.address.network,
-                },
-                case="vlan" if meant else "address",
-                where=_at(site, host, vid),
-                cause=_of_the_router(site, host, vid, near),
-                key=(host.name,),
-            )
-
-
-def _of_the_router(site: Site, host: Host, vid: int, near: list[Interface]) -> Cause | None:
-    """The interface that is wrong, where the host is in the subnet that the plan has."""
-    planned = site.plan.vlans.get(vid)
-    subnet = planned.subnet if planned is not None else None
-    # The host is as planned: so whoever differs from the plan is wrong.
-    if subnet is None or host.address is None or host.address.ip not in subnet:
-        return None
-    wrong = [i for i in near if subnet not in networks(i)]
-    return InterfaceWrong(wrong[0].device, wrong[0].name) if wrong else None
-
-
-@rule(
     "mask-wrong",
     family=_FAMILY,
     severity=Severity.FAULT,
@@ -128,13 +63,7 @@ def _of_the_router(site: Site, host: Host, vid: int, near: list[Interface]) -> C
     fix="give {name} the address {right}",
 )
 def mask_wrong(site: Site) -> Iterator[Found]:
-    homes: dict[tuple[int, int], tuple[list[Host], list[Interface]]] = {}
-    for host in site.fabric.campus.hosts:
-        home = _home(site, host) if host.address is not None else None
-        if home is not None:
-            vid, label, near = home
-            homes.setdefault((vid, label), ([], near))[0].append(host)
-    for (vid, _), (hosts, near) in homes.items():
+    for (vid, _), (hosts, near) in _homes(site).items():
         own = list(dict.fromkeys(network for i in near for network in networks(i)))
         planned = site.plan.vlans.get(vid)
         if planned is not None and planned.subnet is not None:
@@ -144,7 +73,7 @@ def mask_wrong(site: Site) -> Iterator[Found]:
             # Most hosts agree, and the gateway does not: the mistake is there, and told once.
             if wrong is not None:
                 odd, meant = wrong
-                fact = next(f for f in odd.addresses if meant.network_address in f.value.network)
+                fact = next(f for f in odd.addresses if f.value.ip in meant)
                 yield finding(
                     {
                         "name": odd.label,
@@ -192,6 +121,94 @@ def mask_wrong(site: Site) -> Iterator[Found]:
                 )
 
 
+@rule(
+    "host-outside-subnet",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a host has an address outside the subnet of its VLAN",
+    why=(
+        "it cannot reach its gateway or its neighbours: it is in the wrong VLAN, or has the wrong"
+        " address"
+    ),
+    cure=(
+        "put the host's port into the VLAN of its subnet, or give it an address of the VLAN it"
+        " is in"
+    ),
+    example="pump-1 has 10.20.0.31/24, and its port is in VLAN 30, which is 10.30.0.0/24",
+    says="{host} at {device}:{port} has {address}, and its VLAN {vid} is {subnets}",
+    fix={
+        "vlan": "put {device} port {port} into VLAN {meant} ({network}), or change the address",
+        "address": "give {host} an address in {subnets}: nobody routes {network} here",
+    },
+)
+def host_outside_subnet(site: Site) -> Iterator[Found]:
+    routed = {n: i.vlan for i in site.interfaces for n in networks(i)}
+    routed |= {p.subnet: v for v, p in site.plan.vlans.items() if p.subnet is not None}
+    homes = _homes(site)
+    odd = {home: _odd_gateway(*there) for home, there in homes.items()}
+    for host in site.fabric.campus.hosts:
+        home = _home(site, host) if host.address is not None else None
+        if home is None or host.address is None:
+            continue
+        vid, label, near = home
+        subnets = [n for i in near for n in networks(i) if n.version == host.address.version]
+        planned = site.plan.vlans.get(vid)
+        # No router states a subnet: the plan may.
+        if not subnets and planned is not None and planned.subnet is not None:
+            subnets = [planned.subnet]
+        # Nobody says which subnet it is: then nothing is outside of it.
+        if subnets and not any(host.address.ip in subnet for subnet in subnets):
+            meant = routed.get(host.address.network)
+            yield finding(
+                {
+                    "host": host.name,
+                    "device": host.device,
+                    "port": host.port,
+                    "meant": meant,
+                    "address": host.address,
+                    "vid": vid,
+                    "subnets": listed([str(s) for s in dict.fromkeys(subnets)]),
+                    "network": host.address.network,
+                },
+                case="vlan" if meant else "address",
+                where=_at(site, host, vid),
+                cause=_of_the_router(site, host, vid, near, odd[vid, label]),
+                key=(host.name,),
+            )
+
+
+def _of_the_router(
+    site: Site,
+    host: Host,
+    vid: int,
+    near: list[Interface],
+    odd: tuple[Interface, Subnet] | None,
+) -> Cause | None:
+    """The interface that is wrong, where the host is in the subnet that the plan has, or, without
+    one, in that of most hosts there.
+    """
+    planned = site.plan.vlans.get(vid)
+    subnet = planned.subnet if planned is not None else None
+    if subnet is None and odd is not None and host.address is not None:
+        return InterfaceWrong(odd[0].device, odd[0].name) if host.address.ip in odd[1] else None
+    # The host is as planned: so whoever differs from the plan is wrong.
+    if subnet is None or host.address is None or host.address.ip not in subnet:
+        return None
+    wrong = [i for i in near if subnet not in networks(i)]
+    return InterfaceWrong(wrong[0].device, wrong[0].name) if wrong else None
+
+
+def _homes(site: Site) -> dict[tuple[int, int], tuple[list[Host], list[Interface]]]:
+    """(VLAN, domain) -> the hosts with an address there, and the interfaces of routers."""
+    homes: dict[tuple[int, int], tuple[list[Host], list[Interface]]] = {}
+    for host in site.fabric.campus.hosts:
+        home = _home(site, host) if host.address is not None else None
+        if home is not None:
+            vid, label, near = home
+            homes.setdefault((vid, label), ([], near))[0].append(host)
+    return homes
+
+
 def _odd_gateway(hosts: list[Host], near: list[Interface]) -> tuple[Interface, Subnet] | None:
     """The only gateway of a VLAN, if two hosts or more agree on another subnet around it, and that
     subnet.
@@ -201,11 +218,9 @@ def _odd_gateway(hosts: list[Host], near: list[Interface]) -> tuple[Interface, S
     if len(near) != 1 or not subnets:
         return None
     meant, number = subnets.most_common(1)[0]
-    own = networks(near[0])
     inside = any(fact.value.ip in meant for fact in near[0].addresses)
-    overlaps = any(meant.network_address in subnet for subnet in own)
     # More than half, two at least; and the gateway's own address fits into their subnet.
-    if number > 1 and 2 * number > len(hosts) and meant not in own and (inside and overlaps):
+    if number > 1 and 2 * number > len(hosts) and meant not in networks(near[0]) and inside:
         return near[0], meant
     return None
 
