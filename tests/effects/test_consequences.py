@@ -187,3 +187,15 @@ def test_consequences(inkov: Inkov, tmp_path: Path, case: str) -> None:
     comment = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "markdown", "-q").out
     assert f"<summary>On the campus as a whole ({len(expected)})</summary>" in comment
     assert all(says in comment for _, _, says, _ in expected)
+
+
+def test_a_tree_that_one_side_says_nothing_of_is_not_held_against_the_other(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    for side, tree in (("silent", ""), ("told", "[tree]\nmode: rstp\npriority: 4096\n")):
+        (tmp_path / side).mkdir()
+        for name, text in two("10,20", more=tree).items():
+            (tmp_path / side / f"{name}.sheet").write_text(text)
+    for sides in (("silent", "told"), ("told", "silent")):
+        found = inkov("compare", *(tmp_path / side for side in sides), "-f", "json", "-q")
+        assert found.status == 0 and found.json["consequences"] == []

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from ipaddress import ip_network
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from inkov.effects.routing import _fits
 from tests.conftest import Inkov
 from tests.render.screens import on_screen
 
@@ -124,3 +126,17 @@ def test_a_filter_that_stops_some_takes_a_part(inkov: Inkov, tmp_path: Path) -> 
         ("10", "20", True)
     ]
     assert "the whole of it" in on_screen("compare", tmp_path / "old", tmp_path / "new", "-q")
+
+
+def test_which_addresses_of_a_subnet_a_prefix_has() -> None:
+    """Any, and all: for all prefixes of eight addresses and what is around them."""
+    prefixes = [
+        ip_network(f"10.0.0.{first}/{length}")
+        for length in range(27, 33)
+        for first in range(0, 32, 2 ** (32 - length))
+    ]
+    for prefix in prefixes:
+        for subnet in prefixes:
+            meant = prefix.overlaps(subnet), subnet.subnet_of(prefix)  # type: ignore[arg-type]
+            assert _fits(prefix, subnet) == meant, (prefix, subnet)
+        assert _fits(prefix, ip_network("::a00:0/123")) == (False, False)

@@ -761,6 +761,14 @@ def test_fm_6_1_domains() -> None:
     )
 
 
+def test_fm_6_1_a_gateway_alone_is_a_domain() -> None:
+    """VLAN 10 has a gateway on each, and no port anywhere passes it."""
+    gateway = "[gateway 10]\naddress: 10.0.10.1/24\n"
+    fabric = two(trunk("u", "20") + gateway, trunk("u", "20") + gateway)
+    assert domain_of(fabric, "a", 10) != domain_of(fabric, "b", 10)
+    assert [len(parts) for vid, parts in islands(fabric, domains(fabric)) if vid == 10] == [2]
+
+
 def test_fm_6_2_one_way_crossings_that_make_a_round() -> None:
     ring = [("a", "b"), ("b", "c"), ("c", "a")]
 
