@@ -155,3 +155,8 @@ def test_files_that_are_older_than_the_rest_are_named(inkov: Inkov, tmp_path: Pa
     for name in "abcd":  # half of them: then there is no rest
         os.utime(tmp_path / "in" / f"{name}.sheet", (now - 40 * 86400,) * 2)
     assert "older than the rest" not in inkov("overview", "in").out
+
+
+def test_switches_without_a_link_are_named(inkov: Inkov, tmp_path: Path) -> None:
+    campus(tmp_path / "in", pairs("c1-a1 c1-a2"), "a1 a2 z9 b10 b9")
+    assert inkov("overview", "in", "-f", "json").json["alone"] == ["b9", "b10", "z9"]

@@ -120,6 +120,9 @@ def test_what_sub_interfaces_serve_is_needed_on_their_link() -> None:
         str(link.a): mask for link, mask in zip(fabric.wiring.links, needed(fabric), strict=True)
     }
     assert {end: str(VlanSet(mask)) for end, mask in masks.items()} == {"a:1": "10,20", "a:2": "20"}
+    for vlans, links in ((None, ["a:1", "a:2"]), (VlanSet.of(30), ["a:1"]), (VlanSet.of(7), [])):
+        listed = trunk_rows(fabric, vlans=vlans)
+        assert [f"{row.a.switch}:{row.a.port}" for row in listed] == links
     # The router's end passes its tags, and of these no more than what is asked for.
     for asked, stated in ((None, "10,20,30"), (VlanSet.of(10, 40), "10")):
         row = trunk_rows(fabric, "r", vlans=asked)[0]

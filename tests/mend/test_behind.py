@@ -91,6 +91,15 @@ def test_a_new_switch_is_put_behind_another(inkov: Inkov, tmp_path: Path) -> Non
     assert [(one["switch"], one["port"]) for one in heard] == [("c", "2")]
 
 
+def test_what_nobody_has_elsewhere_need_not_pass(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 77 has a port on the new switch alone."""
+    e2 = FILES["e2"].replace("[port 1]", "77: fog\n[port 3]\nvlan: 77\n[port 1]", 1)
+    write(tmp_path, "{'e2:8': 'e1:8'}", e2=e2)
+    found = inkov("mend", ".", "--as-planned", "-f", "json").json
+    lists = {e["after"] for e in found["edits"] if e["attribute"] == "allowed" and e["name"] == "8"}
+    assert lists == {"10,30,90,99"} and found["unmet"] == []
+
+
 def test_what_a_plan_states_is_all_that_passes(inkov: Inkov, tmp_path: Path) -> None:
     """VLAN 30 alone is to pass, though 10 and 90 have ports on both sides."""
     write(tmp_path, "{'e2:8': {to: 'e1:8', vlans: '30'}}")
