@@ -200,6 +200,17 @@ def test_which_vlan_a_neighbour_has_untagged(number: int, pvid: int | None) -> N
     assert heard.far_pvid == pvid
 
 
+@pytest.mark.parametrize(
+    ("octets", "address"),
+    [("02 00 00 00 00 AA", "02:00:00:00:00:aa"), ("00 00 00 00 00 00", None), ("02 00", None)],
+)
+def test_the_address_of_a_bridge(octets: str, address: str | None) -> None:
+    """Zeros are what an agent tells that has none: two such bridges would be one."""
+    part = reported(f"{THREE}dot1dBaseBridgeAddress.0 = Hex-STRING: {octets}\n")[1]
+    own = part.devices[0].address
+    assert (own and own.value) == address
+
+
 def test_a_list_of_ports_goes_on_below(inkov: Inkov, tmp_path: Path) -> None:
     """Port 129 is the first bit of the 17th octet, which stands on the next line; what comes below
     that is an object again.

@@ -8,6 +8,9 @@ from pathlib import Path
 
 import pytest
 
+from inkov.edits import difference
+from inkov.readers import load
+from inkov.render.edits import change_in_words
 from tests.conftest import Inkov
 
 HEAD = "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: beds\n"
@@ -110,6 +113,20 @@ def test_an_edit_in_words(
         (tmp_path / side).mkdir()
         (tmp_path / side / "a.sheet").write_text(HEAD + text)
     assert sorted(told(inkov, tmp_path)) == sorted(expected)
+
+
+def test_what_holds_where_nothing_is_stated(inkov: Inkov, tmp_path: Path) -> None:
+    """In full with whose default it is; in short where many stand below each other."""
+    campuses = []
+    for side, line in (("old", "mode: access\nvlan: 10\n"), ("new", "vlan: 10\n")):
+        (tmp_path / side).mkdir()
+        text = f"inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n[port 1]\n{line}"
+        (tmp_path / side / "a.sheet").write_text(text)
+        campuses.append(load([str(tmp_path / side)]).campus)
+    [edit] = difference(*campuses)
+    default = "access by default", "access (not stated: as of IEEE 802.1Q)"
+    for short, says in zip((True, False), default, strict=True):
+        assert change_in_words(edit, short=short) == f"access -> {says}"
 
 
 def test_a_switch_a_cable_and_a_host_that_come(inkov: Inkov, tmp_path: Path) -> None:
