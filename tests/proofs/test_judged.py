@@ -257,3 +257,25 @@ def test_a_way_past_a_switch_twice_settles_nothing(inkov: Inkov, tmp_path: Path)
     judged = inkov("prove", ".", "-f", "json").json["claims"]
     assert [one["verdict"] for one in judged] == ["undecided", "undecided"]
     assert all("only by ways that pass a switch twice" in one["because"] for one in judged)
+
+
+@pytest.mark.parametrize(("vid", "split"), [(30, False), (10, True)])
+def test_behind_a_tag_there_is_somebody_if_there_is_a_gateway(
+    inkov: Inkov, tmp_path: Path, vid: int, split: bool
+) -> None:
+    """a and b share VLAN 10. r has its tag, into a bridge with nothing else but a gateway: only one
+    in that VLAN is somebody there, whom the trunk to r cuts off.
+    """
+    behind = (
+        "[port w]\nmode: trunk\nallowed: none\n[sub w.10]\nof: w\ntag: 10\nvlan: 10\n"
+        f"[bridge pond]\nports: w.10\n[gateway {vid} in pond]\naddress: 10.0.0.1/24\n"
+    )
+    links = trunk("7", "20"), trunk("8", "10,20")
+    (tmp_path / "a.sheet").write_text(a(FERNS, *links, reports="7: r:w\n8: b:8\n"))
+    (tmp_path / "b.sheet").write_text(a(FERNS, links[1], name="b", reports="8: a:8\n"))
+    (tmp_path / "r.sheet").write_text(a(behind, name="r", reports="w: a:7\n"))
+    judged = inkov("prove", ".", "--certificate", "c.json", "-f", "json").json["claims"]
+    verdicts = {one["claim"]: one["verdict"] for one in judged}
+    assert verdicts["VLAN 10 is not split"] == ("broken" if split else "holds")
+    checked = inkov("verify", "c.json", ".")
+    assert ("not verified" in checked.out) is split and checked.status == split
