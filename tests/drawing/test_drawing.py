@@ -123,6 +123,7 @@ def test_a_large_campus_is_folded(inkov: Inkov, tmp_path: Path) -> None:
     number = len(write_campus(tmp_path / "in", 160))
     svg = drawn(inkov, tmp_path / "in")
     folded = [box for box in svg.switches if ", " in box.title]
+    well_laid_out(svg)
     assert sum(len(box.title.split(", ")) for box in folded) == number - 2
     assert "dist-1-1, dist-1-2" in svg.said and "+ 24 access" in svg.said
     assert svg.width < 2.5 * svg.height

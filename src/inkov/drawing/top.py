@@ -25,6 +25,7 @@ Reached: TypeAlias = Mapping[str, Sequence[tuple[float, bool]]]
 _LANE = 14.0
 _TURN = 5.0  # between two links that turn
 _DROP_TEXTS = 54.0  # the height of what stands beside a drop
+_ASIDE = 7.0  # from where another line goes down
 _STEP = 250.0  # from one switch to the next
 _BESIDE = 140.0  # of this between the boxes
 
@@ -115,7 +116,10 @@ class Top:
             placed, y = self.board.at[name], levels[name]
             straight = first and name not in self.aside
             # Lines below the first are reached by the side of the page.
-            down = placed.centre if straight else MARGIN + BUS * number
+            down = MARGIN + BUS * number
+            if straight:
+                others = [x for far in reached if far != name for x, _ in reached[far]]
+                down = _beside_all(placed.centre, others)
             start = [(down, placed.bottom if straight else self._turn(name)), (down, y)]
             if not straight:
                 # Beside the links to the core, of a router.
@@ -185,3 +189,9 @@ class Top:
                     board.pen.along(wire, name, end + 4, b.y - self._above(self.core) - 6)
                     ends[name] += 1
                     turn += 1
+
+
+def _beside_all(wanted: float, taken: Sequence[float]) -> float:
+    """The place nearest to the wanted one at which no other line goes down."""
+    ways = (wanted + _ASIDE * step for step in (0, 1, -1, 2, -2, 3, -3, 4, -4))
+    return next((x for x in ways if all(abs(x - each) > 2 for each in taken)), wanted)
