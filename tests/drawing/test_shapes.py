@@ -15,6 +15,7 @@ from inkov.drawing.front import FrontVlan, draw_front
 from inkov.drawing.panels import panels
 from inkov.drawing.pen import Look, Pen, port_in_short
 from inkov.drawing.shapes import Drawing, Tone
+from inkov.drawing.top import _beside_all
 from inkov.drawing.wires import Wire, vlans_in_short
 from inkov.survey.ports import PortRow
 from inkov.survey.roles import Role, Roles
@@ -353,3 +354,8 @@ def test_one_vlan_on_the_front() -> None:
     assert texts(drawing)[-3:] == ["20", "beds", "untagged at 2"]
     heads = [label.tone for label in drawing.labels if label.text in ("1", "2", "3")]
     assert heads == [Tone.SMALL, Tone.TEXT, Tone.TEXT]
+
+
+def test_a_line_goes_down_beside_others() -> None:
+    assert _beside_all(100, []) == _beside_all(100, [97, 103]) == 100
+    assert _beside_all(100, [101, 108, 300]) == 93

@@ -36,8 +36,9 @@ from inkov.campus import (
     address_text,
 )
 from inkov.readers.reading import Part, Reading
+from inkov.readers.registry import read_bytes
 from inkov.readers.sheets.reader import read as read_sheet
-from inkov.readers.sheets.words import BadLine, filter_entry
+from inkov.readers.sheets.words import BadLine, filter_entry, whole_number
 from inkov.readers.sheets.writer import names_text, write_sheet
 from inkov.vlanset import VlanSet
 
@@ -318,3 +319,26 @@ def test_what_is_no_entry_of_a_filter(value: str) -> None:
     """A prefix with host bits is a slip in a sheet: which address was meant is not known."""
     with pytest.raises(BadLine):
         filter_entry("10", value, Origin("x", 3))
+
+
+@pytest.mark.parametrize(
+    ("text", "number"),
+    [
+        *(("0", 0), ("4294967295", 4294967295), ("0000000007", 7)),
+        *((text, None) for text in ("4294967296", "00000000007", "-1", "1.5", "", "٣", "1e3")),
+    ],
+)
+def test_a_whole_number_has_32_bits(text: str, number: int | None) -> None:
+    """The least, the greatest, and what is none: eleven digits, signs, other scripts."""
+    if number is not None:
+        assert whole_number(text) == number
+    else:
+        with pytest.raises(BadLine):
+            whole_number(text)
+
+
+def test_a_filter_is_written_as_it_was_read() -> None:
+    entries = "10: reject from any to 10.50.0.0/24\n20: accept from any to any in part\n"
+    text = f"inkov sheet 1\nswitch: a\n\n[filter keep]\n{entries}"
+    [device] = read_bytes("a.sheet", text.encode(), account=False)[1].devices
+    assert f"[filter keep]\n{entries}" in write_sheet(device)
