@@ -10,7 +10,8 @@ from typing import Any
 
 import pytest
 
-from inkov.campus import address_text
+from inkov.campus import TreeMode, address_text
+from inkov.forwarding.trees.costs import default_cost
 from tests.conftest import Inkov
 from tests.forwarding.trees.ring import PRIORITIES, TRUNK, Asked, Ring
 
@@ -954,3 +955,41 @@ def test_why_nothing_stands_in_for_what_is_lost(
     if line:
         where = f"{row['origin']['file'].rpartition('/')[2]}:{row['origin']['line']}"
         assert where == _at(answers.folder, "fern-1", "2", line)
+
+
+@pytest.mark.parametrize(
+    ("speed", "short", "long"),
+    [
+        (1, 250, 20_000_000),
+        (4, 250, 5_000_000),
+        (10, 100, 2_000_000),
+        (16, 62, 1_250_000),
+        (100, 19, 200_000),
+        (999, 19, 20_020),
+        (1_000, 4, 20_000),
+        (10_000, 2, 2_000),
+        (100_000, 2, 200),
+        (10**9, 2, 1),
+    ],
+)
+def test_the_recommended_costs(speed: int, short: int, long: int) -> None:
+    """Table 8-5 of IEEE 802.1D-1998, and Table 13-4 of IEEE 802.1Q-2018."""
+    costs = [default_cost(mode, speed) for mode in (TreeMode.STP, TreeMode.RSTP, TreeMode.MSTP)]
+    assert costs == [short, long, long]
+
+
+def test_of_a_loss_only_the_vlans_that_are_asked_for(inkov: Inkov, tmp_path: Path) -> None:
+    """a routes 10 and 11 for the hosts of b."""
+    rows = "[vlans]\n10: ferns\n11: beds\n[port 1]\nvlan: 10\n[port 2]\nvlan: 11\n"
+    up = "[port 7]\nmode: trunk\nnative: none\nallowed: 10,11\n[neighbours]\n7: {}:7\n"
+    gateways = "".join(f"[gateway {vid}]\naddress: 10.0.{vid}.1/24\n" for vid in (10, 11))
+    for name, far, more in (("a", "b", gateways), ("b", "a", "")):
+        text = f"inkov sheet 1\nswitch: {name}\n{rows}{more}{up.format(far)}"
+        (tmp_path / f"{name}.sheet").write_text(text)
+    for asked, told in ((("-v", "10"), "10"), (("-v", "11"), "11"), ((), "10-11")):
+        losses = inkov("withstand", ".", *asked, "-f", "json").json["losses"]
+        assert {loss["kind"]: loss["routerless"] for loss in losses} == {
+            "router": told,
+            "link": "none",
+            "switch": told,
+        }
