@@ -123,7 +123,7 @@ def test_what_holds_where_nothing_is_stated(inkov: Inkov, tmp_path: Path) -> Non
         text = f"inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n[port 1]\n{line}"
         (tmp_path / side / "a.sheet").write_text(text)
         campuses.append(load([str(tmp_path / side)]).campus)
-    [edit] = difference(*campuses)
+    [edit] = difference(campuses[0], campuses[1])
     default = "access by default", "access (not stated: as of IEEE 802.1Q)"
     for short, says in zip((True, False), default, strict=True):
         assert change_in_words(edit, short=short) == f"access -> {says}"
