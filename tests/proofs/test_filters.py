@@ -202,3 +202,52 @@ def test_an_entry_of_a_sheet_that_is_not_read(
     (tmp_path / "plan.yaml").write_text(f"claims:\n  - {claim}\n")
     proved = inkov("prove", "a.sheet", "--plan", "plan.yaml", "-f", "json")
     assert [proof["verdict"] for proof in proved.json["claims"]] == [verdict]
+
+
+def entry(word: str, number: int | None, holder: str = "") -> dict[str, Any]:
+    """An entry for all packets, its number stated by itself or in a container."""
+    own = {} if number is None else {"sequence-id": number}
+    return ({holder: own} if holder else own) | action(word)
+
+
+@pytest.mark.parametrize(
+    ("entries", "verdict", "says"),
+    [
+        ([entry("DROP", 10), entry("ACCEPT", 20)], "holds", ""),
+        ([entry("ACCEPT", 20), entry("DROP", 0)], "holds", ""),
+        ([entry("DROP", 20), entry("ACCEPT", 10)], "broken", ""),
+        ([entry("ACCEPT", 20, "state"), entry("DROP", 10, "config")], "holds", ""),
+        ([entry("DROP", None)], "holds", ""),  # there is nothing that it could stand behind
+        # It may stand behind the one that accepts.
+        ([entry("DROP", None), entry("ACCEPT", 10)], "broken", "sequence-id is not stated"),
+        ([entry("DROP", 10), entry("ACCEPT", 10)], "broken", "sequence-id 10 is stated twice"),
+        ([entry("DROP", None), entry("DROP", 10)], "holds", "sequence-id is not stated"),
+    ],
+)
+def test_entries_stand_in_the_order_of_their_numbers(
+    inkov: Inkov, tmp_path: Path, entries: list[dict[str, Any]], verdict: str, says: str
+) -> None:
+    whole = router({})
+    [fence] = whole["openconfig-acl:acl"]["acl-sets"]["acl-set"]
+    fence["acl-entries"]["acl-entry"] = entries
+    (tmp_path / "core-1.json").write_text(json.dumps(whole))
+    claim = "{isolate: vlan 10, from: vlan 20, one-way: yes, layer: 3}"
+    (tmp_path / "plan.yaml").write_text(f"claims:\n  - {claim}\n")
+    proved = inkov("prove", "core-1.json", "--plan", "plan.yaml", "-f", "json")
+    assert [proof["verdict"] for proof in proved.json["claims"]] == [verdict]
+    read = inkov("read", "core-1.json")
+    assert (says in read.err and read.status == 1) if says else read.status == 0
+
+
+def test_a_set_that_is_there_twice_stops_nothing_surely(inkov: Inkov, tmp_path: Path) -> None:
+    whole = router(entry("DROP", 10))
+    sets = whole["openconfig-acl:acl"]["acl-sets"]["acl-set"]
+    other = {**sets[0], "acl-entries": {"acl-entry": [entry("ACCEPT", 10)]}}
+    claim = "{isolate: vlan 10, from: vlan 20, one-way: yes, layer: 3}"
+    (tmp_path / "plan.yaml").write_text(f"claims:\n  - {claim}\n")
+    for several in ([sets[0], other], [other, sets[0]]):
+        whole["openconfig-acl:acl"]["acl-sets"]["acl-set"] = several
+        (tmp_path / "core-1.json").write_text(json.dumps(whole))
+        proved = inkov("prove", "core-1.json", "--plan", "plan.yaml", "-f", "json")
+        assert proved.json["claims"][0]["verdict"] == "broken"
+        assert "the set fence (ipv4) is there twice" in inkov("read", "core-1.json").err

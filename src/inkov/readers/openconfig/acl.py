@@ -4,10 +4,12 @@ are bound to.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
 from ipaddress import ip_network
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from inkov.campus import Device, Fact, Filter, FilterEntry, Mode, Origin, Problem, Subnet
 from inkov.readers.openconfig.lists import either
@@ -46,6 +48,7 @@ class EntryConfig(Struct, rename="kebab"):
 class Entry(Struct, rename="kebab"):
     sequence_id: int | None = None
     config: EntryConfig | None = None
+    state: EntryConfig | None = None
     ipv4: Ip | None = None
     ipv6: Ip | None = None
     actions: Action | None = None
@@ -116,15 +119,16 @@ def read_acl(device: Device, acl: Acl, at: At, say: Say) -> list[Binding]:
         path = f"/acl/acl-sets/acl-set/{index}"
         # Sets of two types may have one name.
         name, kind = _called(stated.name, stated.type), (stated.type or "").rpartition(":")[2]
-        entries = [
-            _entry(entry, kind, f"{path}/acl-entries/acl-entry/{number}", at, say)
-            for number, entry in enumerate(
-                stated.acl_entries.acl_entry if stated.acl_entries else ()
-            )
-        ]
-        device.filters[name] = Filter(
-            name, at(path), sorted(entries, key=lambda entry: entry.number)
+        entries = _entries(
+            stated.acl_entries.acl_entry if stated.acl_entries else [],
+            *(kind, f"{path}/acl-entries/acl-entry", at, say),
         )
+        if name in device.filters:
+            say(path, f"the set {name} is there twice: which one counts is not known")
+            # Each of both may be what decides: none does so surely.
+            both = [*device.filters[name].entries, *entries]
+            entries = [replace(entry, finer=True) for entry in both]
+        device.filters[name] = Filter(name, at(path), entries)
     for index, bound in enumerate(acl.interfaces.interface if acl.interfaces else ()):
         path = f"/acl/interfaces/interface/{index}"
         ref = bound.interface_ref and bound.interface_ref.config
@@ -173,6 +177,25 @@ def _called(name: str | None, kind: str | None) -> str:
     return f"{name} ({(kind or '').rpartition(':')[2].removeprefix('ACL_').lower()})"
 
 
+def _entries(stated: Sequence[Entry], kind: str, path: str, at: At, say: Say) -> list[FilterEntry]:
+    """The entries of a set in the order of their numbers. One without a number of its own may come
+    before others or behind them: it decides nothing surely.
+    """
+    counts = Counter(map(_number, stated))
+    entries = []
+    for index, entry in enumerate(stated):
+        read = _entry(entry, kind, f"{path}/{index}", at, say)
+        number = _number(entry)
+        if len(stated) > 1 and (number is None or counts[number] > 1):
+            which = f"{number} is stated twice" if number is not None else "is not stated"
+            if entry != Entry():  # an entry left out has its own problem
+                says = f"sequence-id {which}: packets that it fits may pass or not"
+                say(f"{path}/{index}", says)
+            read = replace(read, finer=True)
+        entries.append(read)
+    return sorted(entries, key=lambda entry: entry.number)
+
+
 def _entry(entry: Entry, kind: str, path: str, at: At, say: Say) -> FilterEntry:
     """One entry of a set of a kind (`ACL_IPV4`, ...).
 
@@ -196,7 +219,7 @@ def _entry(entry: Entry, kind: str, path: str, at: At, say: Say) -> FilterEntry:
     family = "ACL_IPV4" if entry.ipv4 else "ACL_IPV6" if entry.ipv6 else kind
     every = _EVERY.get(family)
     return FilterEntry(
-        _number(entry),
+        _number(entry) or 0,
         action not in ("DROP", "REJECT"),
         source or every,
         destination or every,
@@ -205,10 +228,10 @@ def _entry(entry: Entry, kind: str, path: str, at: At, say: Say) -> FilterEntry:
     )
 
 
-def _number(entry: Entry) -> int:
-    """Its place among the entries: the first number that is stated, or else the front."""
-    stated = (entry.sequence_id, entry.config and entry.config.sequence_id)
-    return next((number for number in stated if isinstance(number, int)), 0)
+def _number(entry: Entry) -> int | None:
+    """Its place among the entries: the first number that is stated."""
+    numbers = (each.sequence_id for each in (entry, entry.config, entry.state) if each is not None)
+    return next((number for number in numbers if number is not None), None)
 
 
 def _action(entry: Entry, path: str, say: Say) -> str:
