@@ -188,6 +188,9 @@ def test_a_filter_stops_what_it_surely_stops(
         ("10: accept from 10.0.10.5/24 to any\n20: reject from any to any\n", "broken"),
         ("20: reject from any to any\n10: accept from a friend\n", "broken"),
         ("20: reject from any to any\nsomething: accept from any to any\n", "broken"),
+        # Of two with one number either may come first.
+        ("20: reject from any to any\n20: accept from any to any\n", "broken"),
+        ("20: accept from any to any\n20: reject from any to any\n", "broken"),
     ],
 )
 def test_an_entry_of_a_sheet_that_is_not_read(

@@ -449,10 +449,18 @@ class _Sheet:
         if not name or name in switch.filters:
             raise BadLine("the filter needs a name of its own", "write it as [filter NAME]")
         opened = switch.filters[name] = Filter(name, self.at, [])
+        numbers: set[int] = set()
 
         def line(key: str, value: str) -> None:
             try:
-                opened.entries.append(filter_entry(key, value, self.at))
+                entry = filter_entry(key, value, self.at)
+                if entry.number in numbers:
+                    raise BadLine(
+                        f"entry {entry.number} is there already: which comes first is not known",
+                        "give each entry a number of its own",
+                    )
+                numbers.add(entry.number)
+                opened.entries.append(entry)
             except BadLine:
                 # An entry that is lost may have let packets pass: said, and allowed for.
                 opened.entries.insert(0, unclear_entry(self.at))
