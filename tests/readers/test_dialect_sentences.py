@@ -227,6 +227,7 @@ opens = { "sieve {name}" = "{name}; entry + 1000: reject from any to any" }
 [filter.says]
 "pass {a:address} to {b:address}" = "entry + accept from {a} to {b}"
 "{number} stop all to {b:address}" = "entry + {number}: reject from any to {b}"
+"{number} pass all to {b:address}" = "entry + {number}: accept from any to {b}"
 [gateway]
 opens = ["spring {vid}"]
 [gateway.says]
@@ -271,6 +272,10 @@ def test_filters_are_read_entry_by_entry() -> None:
     [
         ("", "holds"),
         ("  pass most things\n", "broken"),
+        # Of two with one number, does the second replace the first, or is it refused?
+        ("  5 stop all to 10.2.0.0/24\n  5 stop all to 10.2.0.0/24\n", "holds"),
+        ("  5 stop all to 10.2.0.0/24\n  5 pass all to 10.2.0.0/24\n", "broken"),
+        ("  5 stop all to 10.2.0.0/24\n  6 pass all to 10.2.0.0/24\n", "holds"),
         ("  pass 10.1.0.0/24 to nowhere\n", "broken"),
     ],
 )

@@ -7,7 +7,7 @@ from typing import Any
 from inkov.campus import Device, Filter, FilterEntry
 from inkov.readers.dialects.binding import Bound
 from inkov.readers.dialects.inherit import Step
-from inkov.readers.sheets.words import filter_entry, unclear_entry
+from inkov.readers.sheets.words import BadLine, filter_entry, unclear_entry
 
 __all__ = ["change_filter"]
 
@@ -38,7 +38,13 @@ def change_filter(device: Device, step: Step, bound: Bound, name: str) -> None:
         raise
     if bound.operator == "-":
         entries[:] = [known for known in entries if _says(known) != _says(entry)]
-    else:
+        return
+    same = [known for known in entries if known.number == entry.number]
+    # Another one with its number: languages differ in whether it replaces that, or is refused.
+    if any(_says(known) != _says(entry) for known in same):
+        entries.insert(0, unclear_entry(step.origin))
+        raise BadLine(f"another entry {entry.number} is there already: which counts is not known")
+    if not same:
         entries.append(entry)
         entries.sort(key=lambda entry: entry.number)
 
