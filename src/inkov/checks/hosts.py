@@ -144,20 +144,18 @@ def mask_wrong(site: Site) -> Iterator[Found]:
 def host_outside_subnet(site: Site) -> Iterator[Found]:
     routed = {n: i.vlan for i in site.interfaces for n in networks(i)}
     routed |= {p.subnet: v for v, p in site.plan.vlans.items() if p.subnet is not None}
-    homes = _homes(site)
-    odd = {home: _odd_gateway(*there) for home, there in homes.items()}
-    for host in site.fabric.campus.hosts:
-        home = _home(site, host) if host.address is not None else None
-        if home is None or host.address is None:
-            continue
-        vid, label, near = home
-        subnets = [n for i in near for n in networks(i) if n.version == host.address.version]
+    for (vid, _), (hosts, near) in _homes(site).items():
+        odd = _odd_gateway(hosts, near)
         planned = site.plan.vlans.get(vid)
-        # No router states a subnet: the plan may.
-        if not subnets and planned is not None and planned.subnet is not None:
-            subnets = [planned.subnet]
-        # Nobody says which subnet it is: then nothing is outside of it.
-        if subnets and not any(host.address.ip in subnet for subnet in subnets):
+        for host in hosts:
+            assert host.address is not None
+            subnets = [n for i in near for n in networks(i) if n.version == host.address.version]
+            # No router states a subnet: the plan may.
+            if not subnets and planned is not None and planned.subnet is not None:
+                subnets = [planned.subnet]
+            # Nobody says which subnet it is: then nothing is outside of it.
+            if not subnets or any(host.address.ip in subnet for subnet in subnets):
+                continue
             meant = routed.get(host.address.network)
             yield finding(
                 {
@@ -172,7 +170,7 @@ def host_outside_subnet(site: Site) -> Iterator[Found]:
                 },
                 case="vlan" if meant else "address",
                 where=_at(site, host, vid),
-                cause=_of_the_router(site, host, vid, near, odd[vid, label]),
+                cause=_of_the_router(site, host, vid, near, odd),
                 key=(host.name,),
             )
 

@@ -89,7 +89,6 @@ class Board:
             # Links within a folded row are not drawn.
             if ends[0] != ends[1]:
                 self.between.setdefault((min(ends), max(ends)), []).append(wire)
-        self._left = dict.fromkeys(self.between)
         self._outside: dict[str, list[tuple[str, str]]] = {}
         for switch, port, name in outside:
             self._outside.setdefault(switch, []).append((port, name))
@@ -99,15 +98,6 @@ class Board:
     def links(self, one: str, other: str) -> list[Wire]:
         """The links between two switches."""
         return self.between.get((min(one, other), max(one, other)), [])
-
-    def take(self, one: str, other: str) -> list[Wire]:
-        """The links between two switches, which are drawn now."""
-        self._left.pop((min(one, other), max(one, other)), None)
-        return self.links(one, other)
-
-    def is_left(self, one: str, other: str) -> bool:
-        """Whether there are links between two switches that are not drawn yet."""
-        return (min(one, other), max(one, other)) in self._left
 
     def tallest(self, names: Sequence[str]) -> float:
         """How high switches that stand side by side are: room for the links to the next one."""

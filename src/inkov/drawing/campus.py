@@ -39,8 +39,7 @@ def draw_campus(
     # What is told at a switch needs room, so this comes before all measures.
     _tag_what_fits_nowhere(board)
     lists = Lists(board)
-    top = Top(board, [name for panel in board.panels for name in lists.hanging_on(panel)])
-    sizes = [lists.size(panel) for panel in board.panels]
+    top, sizes = Top(board, lists.above), lists.sizes
     lines = _in_lines(sizes)
     width = max([sum(sizes[n][0] for n in line) for line in lines] + [top.width, _NARROWEST])
     # Buses that come down at the side of the page need room there.
@@ -53,7 +52,7 @@ def draw_campus(
         reached: dict[str, list[tuple[float, bool]]] = {}
         # Panels side by side, as low as the highest of them.
         for n in line:
-            lists.draw(board.panels[n], x, below, buses, reached)
+            lists.draw(n, x, below, buses, reached)
             x += sizes[n][0]
         top.draw_buses(buses, reached, first=number == 0)
         y = below + max(sizes[n][1] for n in line) + 18
@@ -110,7 +109,7 @@ def _tag_what_fits_nowhere(board: Board) -> None:
             near = board.panels[panel_of[one]].heads
             if abs(near.index(one) - near.index(other)) == 1:
                 continue
-        for wire in board.take(one, other):
+        for wire in board.links(one, other):
             for own, far in ((wire.a, wire.b), (wire.b, wire.a)):
                 name = board.folded_in.get(own.device, own.device)
                 text = f"{port_in_short(own.port)} to {far}: {board.pen.in_one(wire)}"

@@ -71,28 +71,23 @@ class Lists:
         for one, other in board.between:
             self.partners.setdefault(one, []).append(other)
             self.partners.setdefault(other, []).append(one)
-        self._measured: dict[int, _Measures] = {}
+        self.measured = [self._measure(panel) for panel in board.panels]
 
-    def size(self, panel: Panel) -> tuple[float, float]:
-        """Width and height of a panel."""
-        measures = self._measures(panel)
-        return measures.width, measures.height
+    @property
+    def sizes(self) -> list[tuple[float, float]]:
+        """Width and height of each panel."""
+        return [(measures.width, measures.height) for measures in self.measured]
 
-    def hanging_on(self, panel: Panel) -> Sequence[str]:
-        """The switches of the top that rails or drops of a panel come from."""
-        if not panel.heads:
-            measures = self._measures(panel)
-            return [*measures.left, *measures.right]
-        return [
-            name for name in self.board.core if any(self.board.links(name, h) for h in panel.heads)
-        ]
+    @property
+    def above(self) -> set[str]:
+        """The switches of the top that rails or drops come from."""
+        names: set[str] = set()
+        for panel, measures in zip(self.board.panels, self.measured, strict=True):
+            # Drops come from the core alone, which has a bus anyway.
+            names |= {*measures.left, *measures.right} if not panel.heads else set()
+        return names
 
     # --- measures ---------------------------------------------------------------------------------
-
-    def _measures(self, panel: Panel) -> _Measures:
-        if id(panel) not in self._measured:
-            self._measured[id(panel)] = self._measure(panel)
-        return self._measured[id(panel)]
 
     def _measure(self, panel: Panel) -> _Measures:
         joined = self._joined(panel)
@@ -202,16 +197,16 @@ class Lists:
 
     def draw(
         self,
-        panel: Panel,
+        number: int,
         x: float,
         below: float,
         buses: Mapping[str, float],
         reached: dict[str, list[tuple[float, bool]]],
     ) -> None:
-        """A panel, its left side at `x`, with what comes down from `buses` (name -> y); what
-        reaches these is noted in `reached`: where, and whether it is marked.
+        """A panel by its number, its left side at `x`, with what comes down from `buses`
+        (name -> y); what reaches these is noted in `reached`: where, and whether it is marked.
         """
-        measures = self._measures(panel)
+        panel, measures = self.board.panels[number], self.measured[number]
         left, right = measures.left, measures.right
         if panel.heads:
             self._heads(panel, x, below + _FALL, measures.width - 26, buses, reached)
@@ -257,7 +252,7 @@ class Lists:
         tall = board.tallest(panel.heads)
         for name, wide, gap in zip(panel.heads, own, gaps, strict=True):
             board.switch(name, Placed(x, y, wide, tall))
-            drops = [(above, wire) for above in board.core for wire in board.take(name, above)]
+            drops = [(above, wire) for above in board.core for wire in board.links(name, above)]
             for number, (above, wire) in enumerate(drops):
                 at = x + 12 + DROP * number
                 reached.setdefault(above, []).append((at, pen.tone(wire) is Tone.MARKED))
@@ -266,7 +261,7 @@ class Lists:
             x += wide + gap + more
         # Heads that stand side by side have their links between them.
         for one, beside in pairwise(panel.heads):
-            for number, wire in enumerate(board.take(one, beside)):
+            for number, wire in enumerate(board.links(one, beside)):
                 a, b = board.at[one], board.at[beside]
                 height = a.y + BOX / 2 + SLOT * number
                 pen.link([(a.right, height), (b.x, height)], wire)
@@ -293,7 +288,7 @@ class Lists:
         self._hanging(row, measures, placed)
         used = {True: 0, False: 0}
         for name, rail in rails.items():
-            own = board.take(name, row.name)
+            own = board.links(name, row.name)
             at_left = rail < x
             # Many links of a folded row are one line with a number.
             for wire in own[:1] if row.folded else own:
@@ -317,7 +312,7 @@ class Lists:
 
     def _hanging(self, row: Row, measures: _Measures, placed: Placed) -> None:
         """The links to the row above that a row hangs on: down at its left, and into its side."""
-        wires = self.board.take(row.parent, row.name) if row.parent else []
+        wires = self.board.links(row.parent, row.name) if row.parent else []
         for number, wire in enumerate(wires):
             over = self.board.at[row.parent]
             # All that hang on one row share the room at its left: the first is nearest and highest.
@@ -334,7 +329,6 @@ class Lists:
         board, arrived = self.board, Counter[str]()
         for one, links in measures.aside.items():
             for number, (other, wire) in enumerate(links):
-                board.take(one, other)
                 a, b = board.at[one], board.at[other]
                 # Several begin and end apart from each other.
                 start, end = a.bottom - 2.5 - _END * number, b.y + 2.5 + _END * arrived[other]

@@ -9,7 +9,7 @@ in a drop at the core.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from itertools import pairwise
 from typing import TypeAlias
 
@@ -31,15 +31,14 @@ _BESIDE = 140.0  # of this between the boxes
 
 
 class Top:
-    """Routers and core. `buses` are those that rails or drops come from, the core first."""
+    """Routers and core. `buses` are those that others hang on (`above` them), the core first."""
 
-    def __init__(self, board: Board, hanging: Sequence[str]) -> None:
+    def __init__(self, board: Board, above: Set[str]) -> None:
         self.board = board
         self.core, self.routers = board.core, board.routers
-        self.buses = [*self.core, *(name for name in self.routers if name in hanging)]
+        self.buses = [*self.core, *(name for name in self.routers if name in above)]
         # Above others: the bus goes down at the side of the page.
         self.aside = [name for name in self.buses if self.core and name not in self.core]
-        self._turns = 0
         self._lanes = {
             names: [
                 (one, other)
@@ -151,7 +150,7 @@ class Top:
     def _straight(self, one: str, other: str) -> None:
         """Links to the switch at the right."""
         pen, left, right = self.board.pen, self.board.at[one], self.board.at[other]
-        for number, wire in enumerate(self.board.take(one, other)):
+        for number, wire in enumerate(self.board.links(one, other)):
             y = left.y + BOX / 2 + SLOT * number
             pen.link([(left.right, y), (right.x, y)], wire)
             pen.across(wire, one, left.right, right.x, y)
@@ -161,7 +160,7 @@ class Top:
         board = self.board
         lane = 0
         for one, other in dict.fromkeys(self._lanes[tuple(names)]):
-            for wire in board.take(one, other):
+            for wire in board.links(one, other):
                 a, b = board.at[one], board.at[other]
                 y = a.y - self._told(names) - 5 - _LANE * lane
                 # Left of what is told, as long as there are not many.
@@ -180,7 +179,7 @@ class Top:
             of_router = sum(len(board.links(router, name)) for name in self.core)
             for name in self.core:
                 b = board.at[name]
-                for wire in board.take(router, name):
+                for wire in board.links(router, name):
                     begun += 1
                     x = a.x + (a.width - 12) * begun / (of_router + 1)
                     level = a.bottom + 3 + _TURN * turn
