@@ -43,7 +43,10 @@ def change_filter(device: Device, step: Step, bound: Bound, name: str) -> None:
     # Another one with its number: languages differ in whether it replaces that, or is refused.
     if any(_says(known) != _says(entry) for known in same):
         entries.insert(0, unclear_entry(step.origin))
-        raise BadLine(f"another entry {entry.number} is there already: which counts is not known")
+        raise BadLine(
+            f"another entry {entry.number} is there already: which counts is not known",
+            "look which of them does on the switch, and leave the other out",
+        )
     if not same:
         entries.append(entry)
         entries.sort(key=lambda entry: entry.number)
