@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 from typing import cast
 
 import pytest
@@ -15,6 +16,7 @@ from inkov.learn.questions import Teacher
 from inkov.learn.search import Learnt
 from inkov.learn.write import form_of
 from inkov.readers.sheets.reader import read
+from tests.conftest import Inkov
 
 TEXT = "moor north\nberth 1\n  lies 10\n  hums 20\nberth 2\n  lies 20\n  hums 10\n"
 SHEET = (
@@ -73,11 +75,32 @@ def test_two_readings_are_asked_about_together() -> None:
     assert remarks.left_out == {}
 
 
-def test_without_an_answer_other_texts_are_not_read_by_either() -> None:
-    made, _, places = teacher(["south.txt"], None)
-    remarks = made.taught()
-    assert {*remarks.left_out} == {*places}
-    assert all("; or voice = {vid}" in why for why in remarks.left_out.values())
+def test_of_two_statements_that_always_say_the_same_neither_is_read(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """In the north both name the port's VLAN, so either may be what it comes from. In the south
+    they differ: no port of it may be in a VLAN.
+    """
+    (tmp_path / "texts").mkdir()
+    berth = "berth {0}\n  lies {1}\n  hums {2}\n".format
+    north = "".join(berth(port, vid, vid) for port, vid in ((1, 10), (2, 20), (3, 30)))
+    (tmp_path / "texts" / "north.txt").write_text("moor north\n" + north)
+    (tmp_path / "texts" / "south.txt").write_text("moor south\n" + berth(1, 10, 20))
+    ports = "".join(f"[port {port}]\nvlan: {port}0\n" for port in (1, 2, 3))
+    (tmp_path / "n.sheet").write_text(f"inkov sheet 1\nswitch: north\n{ports}")
+    learn = ("dialect", "learn", "texts", "--from", "n.sheet", "-o", "learnt.toml", "--force")
+    learnt = inkov(*learn)
+    asked = 'what do "lies {vid}" and "hums {vid}" do (north.txt:3)? Nothing that is known tells'
+    either = "mode = access; vlan = {vid}, nothing; or nothing, mode = access; vlan = {vid}"
+    assert learnt.status == 1 and asked in learnt.err and either in learnt.err
+    read = inkov("ports", "texts/south.txt", "learnt.toml", "--format", "csv")
+    assert "texts/south.txt:3: 2 lines" in read.err and ",20," not in read.out
+    # Where they nowhere differ, it does not matter.
+    (tmp_path / "texts" / "south.txt").write_text("moor south\n" + berth(1, 20, 20))
+    learnt = inkov(*learn)
+    assert "3 of 3 ports of north are read" in learnt.err and asked not in learnt.err
+    read = inkov("ports", "texts/south.txt", "learnt.toml", "--format", "csv")
+    assert "south,1,on,access,20," in read.out
 
 
 @pytest.mark.parametrize(("answer", "turned"), [(0, False), (1, True)])

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
+from itertools import islice
 from os.path import basename
 
 from msgspec import Struct
@@ -55,11 +57,9 @@ class Teacher:
         """What stands beside the forms of the dialect. Answers change what was learnt."""
         unclear = self._of_marks(self.others.marks())
         own = self.learnt.hypothesis
-        readings = self.learnt.readings[:_MOST_READINGS]
-        self._of_readings(
-            # Only what would be read otherwise has to be asked.
-            [hypothesis for hypothesis in readings if self.others.differ(own, hypothesis)]
-        )
+        # Only what would be read otherwise has to be asked.
+        differing = filter(partial(self.others.differ, own), self.learnt.readings)
+        self._of_readings([*islice(differing, _MOST_READINGS)])
         for number in self._alike:
             pattern = self.seen.patterns[number]
             # Settled, or the switch's name, or left out already: nothing to ask.

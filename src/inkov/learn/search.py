@@ -294,8 +294,9 @@ class _Search:
         """
         tried = 0
         for together in self._together():
+            # One may do what another seemed to do, and that nothing; or each something else.
             usual = [
-                [e for e in _USUAL if e in self.options[n]] + [best.effects.get(n, "")]
+                ["", *(e for e in _USUAL if e in self.options[n]), best.effects.get(n, "")]
                 for n in together
             ]
             for effects in product(*(dict.fromkeys(several) for several in usual)):
