@@ -267,6 +267,31 @@ def test_json_of_something_else(inkov: Inkov, garden: Path) -> None:
     assert named.status == 2 and "it holds: soup" in named.err and "tills" in named.out
 
 
+ANSWERS = (
+    *("audit", "convert", "draw -o a.svg", "follow a:1 a:2", "hears a:1", "links", "mend"),
+    *("overview", "ports", "prove", "tree", "trunks", "vlans", "why a:1 a:2", "withstand"),
+)
+
+
+NO_PLACE = ("mend", "overview", "prove", "why a:1 a:2")  # who tell of it with all else they tell
+
+
+@pytest.mark.parametrize("command", ANSWERS)
+def test_no_answer_is_silent_about_what_was_not_understood(
+    command: str, inkov: Inkov, tmp_path: Path
+) -> None:
+    """A line of a port that nobody knows: whatever is told may be otherwise by it."""
+    (tmp_path / "moor.toml").write_text(
+        'dialect = "moor"\nfiles = ["*.txt"]\n[port]\nopens = ["berth {ports}"]\n'
+        '[port.says]\n"lies {vid}" = "mode = access; vlan = {vid}"\n'
+    )
+    (tmp_path / "a.txt").write_text("berth 1\n lies 10\nberth 2\n lies 10\n hums 11\n")
+    told = inkov(*command.split(), "moor.toml", "a.txt", *(["out"] if command == "convert" else []))
+    assert "not understood" in told.out + told.err, told.out + told.err
+    # Who names the file can go there.
+    assert "a.txt:5" in told.out + told.err or command in NO_PLACE
+
+
 def test_what_is_not_understood_is_listed_and_strict_fails_on_it(
     inkov: Inkov, garden: Path
 ) -> None:

@@ -89,7 +89,7 @@ def audit(
             fail(f"{option} is about the text for people, not about --format {options.form}")
     # Read before the work begins: it may be no baseline.
     earlier = _baseline(baseline) if baseline is not None else None
-    session = start(options)
+    session = start(options, tells=True)
     # A rule that the plan names and nobody knows.
     for line in no_rules(session.plan):
         fail(line)

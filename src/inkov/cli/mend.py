@@ -102,7 +102,7 @@ def mend(
     # Nothing would be mended.
     if fail_on is FailOn.NEVER:
         fail("--fail-on never: then there is nothing to mend")
-    session = start(options)
+    session = start(options, tells=True)
     today = date.today()
     # One goal at a time.
     if claim is not None:

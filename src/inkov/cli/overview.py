@@ -23,7 +23,7 @@ def overview(options: ListingOptions) -> None:
     from inkov.render.overview import overview_result
     from inkov.survey.overview import overview as seen
 
-    session = start(options)
+    session = start(options, tells=True)
     result = run(session.fabric, session.plan, today=date.today())
     session.admit(result.faults)
     page = seen(session.fabric, roles_of(session))

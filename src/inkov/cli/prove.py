@@ -75,7 +75,7 @@ def prove(
         fail("--date is written into a certificate: name one with --certificate")
     day = _day(date)
     earlier = _baseline(baseline) if baseline is not None else None
-    session = start(options, digests=certificate is not None)
+    session = start(options, digests=certificate is not None, tells=True)
     spare(session.loaded, certificate)
     # A matrix judges no claims.
     if matrix or hosts:

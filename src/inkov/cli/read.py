@@ -41,7 +41,7 @@ def read(
     from inkov.render.listings import read_grid, trace_grid, unmatched_grid
     from inkov.render.results import listing
 
-    session = start(options)
+    session = start(options, tells=True)
     loaded = session.loaded
     lines = [line for report in loaded.reports for line in report.unmatched]
     # Every line, or only those that were not understood.

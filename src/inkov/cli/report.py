@@ -55,7 +55,7 @@ def report(
         fail(f"--output {output}: a report ends in .html")
     if os.path.isdir(output):
         fail(f"--output {output}: a folder is there")
-    session = start(options, digests=True)
+    session = start(options, digests=True, tells=True)
     spare(session.loaded, output)
     fabric, plan = session.fabric, session.plan
     # What an audit finds and what is proved is worked out beside, on a large campus.

@@ -16,9 +16,9 @@ from inkov.harmless import clean, safe
 from inkov.progress import watch
 
 if TYPE_CHECKING:
-    from inkov.campus import Problem
+    from inkov.campus import Campus, Problem
     from inkov.forwarding.trees.active import Now
-    from inkov.readers import Loaded
+    from inkov.readers import Loaded, Locator
 
 __all__ = [
     "alone",
@@ -30,6 +30,7 @@ __all__ = [
     "reason",
     "say",
     "say_problems",
+    "say_unmatched",
     "show_progress",
     "to_screen",
     "unwritable",
@@ -136,6 +137,22 @@ def say_problems(problems: Iterable[Problem], loaded: Loaded | None) -> None:
         if count > _MOST_TOLD:
             more = f"{count - _MOST_TOLD} more problems like these"
             complain(f"{safe(file)}: {more} (`inkov read -f json` has all)")
+
+
+def say_unmatched(campus: Campus, locator: Locator) -> None:
+    """That an answer may hang on lines that were not understood, on the error output; but those
+    with a problem, which is said already.
+    """
+    from inkov.render.text import place
+
+    said = {problem.origin for problem in campus.problems}
+    lines = [origin for origin, _ in campus.unmatched if origin not in said]
+    if lines:
+        counted = f"{len(lines)} lines, this one first," if len(lines) > 1 else "a line"
+        complain(
+            f"{place(lines[0], locator)}: {counted} that may have to do with VLANs not understood:"
+            " what is told here may be otherwise (`inkov read --unmatched` lists them)"
+        )
 
 
 def show_progress(*, quiet: bool) -> None:

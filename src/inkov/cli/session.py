@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
-from inkov.cli.says import complain, fail, nearest, say_problems, show_progress
+from inkov.cli.says import complain, fail, nearest, say_problems, say_unmatched, show_progress
 from inkov.cli.written import file_of
 
 if TYPE_CHECKING:
@@ -125,18 +125,24 @@ def check_paths(paths: list[str]) -> None:
             fail(f"{path}: no such file or folder{nearest(path, _siblings(path))}")
 
 
-def start(options: AnyOptions, *, digests: bool = False, now: bool = False) -> Session:
+def start(
+    options: AnyOptions, *, digests: bool = False, now: bool = False, tells: bool = False
+) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input.
 
-    Every line of the input is accounted for: answers hang on what was not understood. `digests`:
-    of the files as well. `now`: the fabric is what forwards now, in the first outcome of the
-    spanning trees; it is said if there are others.
+    Every line of the input is accounted for: answers hang on what was not understood. That is said
+    as well, but where the answer itself tells it (`tells`). `digests`: of the files as well. `now`:
+    the fabric is what forwards now, in the first outcome of the spanning trees; it is said if there
+    are others.
     """
     from inkov.forwarding import resolve
     from inkov.wiring import wire
 
     session = read_only(options, digests=digests)
     campus = session.loaded.campus
+    # What is told may be otherwise.
+    if not (tells or options.quiet):
+        say_unmatched(campus, session.locator)
     session.fabric = resolve(campus, wire(campus))
     # Some commands look at what forwards now.
     if now:

@@ -43,7 +43,7 @@ def why(
     from inkov.render.why import why_result
 
     vid = one_vlan(vlan)
-    session = start(options)
+    session = start(options, tells=True)
     places = two_places(session, source, target)
     one, other = (host_at(place, vid) for place in places)
     answer = answer_to(session.fabric, session.plan, one, other)
