@@ -55,11 +55,14 @@ def any_campus(folder: Path, rng: random.Random) -> tuple[set[str], list[tuple[s
             more = rng.choice(["", "", "native: 20\n", "state: off\n"])
             trunk = f"mode: trunk\nallowed: {rng.choice(['10', '10,20', '10,20,30'])}\n{more}"
             text += f"[port {port}]\n{'mode: routed' if name in routers else trunk}\n"
-        text += "[port h]\nvlan: 10\n"
+        text += "[port h]\nvlan: 10\n" * (name not in routers)  # else it is no router
         text += f"[neighbours]\nh: lamp-{number}:1\n" * (rng.random() < 0.2)
         (folder / f"{name}.sheet").write_text(text)
     rows = [f"{one},{other}".replace(":", ",") for one, other in links]
     (folder / "cabling.csv").write_text("\n".join(["switch,port,far switch,far port", *rows]))
+    # As somebody planned it: routers are linked to several of the core, by several links each.
+    if core := rng.sample(names, rng.choice([0, 1, 2, 3]) if number > 3 else 0):
+        (folder / "plan.yaml").write_text(f"roles:\n  core: [{', '.join(core)}]\n")
     return set(names), links
 
 
