@@ -338,6 +338,28 @@ def test_what_cannot_be_met_is_said(inkov: Inkov, four: Path, plan: str, says: s
     assert status == 1 and any(says in one for one in unmet)
 
 
+@pytest.mark.parametrize("nobody", ["mode: routed\naddress: 10.9.0.1/24", "vlan: 30"])
+def test_who_is_cut_off_by_a_vlan_that_goes_is_told(
+    inkov: Inkov, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, nobody: str
+) -> None:
+    """VLAN 99 between two routers is to go. Somebody behind one reaches VLAN 20 behind the other by
+    it, whether he is in a VLAN or at a routed port, which is in none.
+    """
+    monkeypatch.chdir(tmp_path)
+    Path("in").mkdir()
+    for name, vid, port in (("r", 30, nobody), ("t", 20, "vlan: 20")):
+        Path(f"in/{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n{vid}: beds\n99: between\n[port 1]\n"
+            f"mode: trunk\nnative: none\nallowed: 99\n[port 2]\n{port}\n[gateway 99]\n"
+            f"address: 10.99.0.{vid}/24\n[gateway {vid}]\naddress: 10.{vid}.0.1/24\n"
+        )
+    Path("in/cabling.csv").write_text("switch,port,far switch,far port\nr,1,t,1\n")
+    Path("in/hosts.csv").write_text("host,switch,port,address\nfogger,r,2,10.9.0.5/24\n")
+    status, edits, [says] = planned(inkov, "vlans:\n  99: {on: []}\n")
+    assert (status, edits) == (1, {}) and says.startswith("its edits do harm: ")
+    assert "VLAN 20" in says and says.endswith(", by routers would be cut off")
+
+
 def changed(folder: Path, name: str, before: str, after: str) -> None:
     text = (folder / f"{name}.sheet").read_text()
     assert before in text

@@ -21,6 +21,7 @@ from inkov.effects.side import SeatName, Side
 from inkov.effects.witness import lost_way, new_way
 from inkov.forwarding.follow import Step
 from inkov.levels import Layer, Level
+from inkov.vlanset import union
 
 __all__ = ["Effect", "effects_of"]
 
@@ -56,6 +57,17 @@ class Effect(Struct):
     @property
     def layer(self) -> Layer:
         return self.row.layer
+
+    @property
+    def vids(self) -> tuple[int, int]:
+        """The VLANs of both sides, as masks. Who is in none is bit 0, which no VLAN has: what is
+        said of VLANs is not said of him.
+        """
+        one, other = (
+            union(1 << self.vid_of[seat] for seat in seats)
+            for seats in (self.row.sources, self.row.targets)
+        )
+        return one, other
 
     @property
     def place(self) -> Origin:

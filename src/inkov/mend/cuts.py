@@ -165,8 +165,7 @@ class Cuts:
         return not (done.undecided or opens or lost or apart)
 
     def _leak_anyway(self, effect: Effect) -> bool:
-        both = effect.sources.vlans.bits | effect.targets.vlans.bits
-        return any(not both & ~vlans for vlans in self.joined)
+        return any(not union(effect.vids) & ~vlans for vlans in self.joined)
 
     # --- proposals ---
 

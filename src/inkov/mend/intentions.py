@@ -39,7 +39,7 @@ from inkov.edits import Edit, Kind, apply, difference, vids_of
 from inkov.edits.make import row_gone
 from inkov.effects import Comparison, Effect
 from inkov.forwarding import Fabric, resolve
-from inkov.levels import Level
+from inkov.levels import Layer, Level
 from inkov.mend.behind import as_trunks, carried, contradict, plugged
 from inkov.mend.findings import Mended, Trier, mend_findings, together
 from inkov.mend.goals import Goal, Uplink, VlanPlaced, planned_name
@@ -403,12 +403,9 @@ class _Meant:
         )
 
     def covers(self, effect: Effect) -> bool:
-        sides = (effect.sources.vlans.bits, effect.targets.vlans.bits)
-        # All of a side goes with its VLAN.
-        if any(side and not side & ~self.gone.bits for side in sides):
-            return True
-        # Packets of VLANs that are not to be routed.
-        if effect.layer.value == 3 and any(side & ~self.not_routed.bits == 0 for side in sides):
+        # All of a side goes with its VLAN; packets with its gateways.
+        gone = self.not_routed if effect.layer is Layer.PACKETS else self.gone
+        if any(not side & ~gone.bits for side in effect.vids):
             return True
         return any(
             all((seat.switch, seat.port) in self.moved for seat in seats)

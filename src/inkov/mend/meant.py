@@ -108,7 +108,7 @@ class Meant:
 
     def covers(self, effect: Effect) -> bool:
         """Whether an effect is what is meant."""
-        groups = effect.sources.vlans.bits, effect.targets.vlans.bits
+        groups = effect.vids
         # Between members of a private VLAN both gain and loss are as their kinds have it.
         if any(not (groups[0] | groups[1]) & ~whole for whole in self.private_wholes):
             return True

@@ -13,6 +13,7 @@ from inkov.effects.side import Side, idle_in_both
 from inkov.forwarding import Fabric
 from inkov.levels import Level
 from inkov.plan import Plan
+from inkov.vlanset import union
 from inkov.wiring import End
 
 __all__ = ["Trial", "trial"]
@@ -31,11 +32,7 @@ class Trial(Struct):
         """Those by which somebody reaches another segment, or another VLAN, that he did not reach
         before; but for what is between VLANs of a mask, which is meant.
         """
-        return [
-            effect
-            for effect in self.gained
-            if effect.crosses and (effect.sources.vlans.bits | effect.targets.vlans.bits) & ~meant
-        ]
+        return [effect for effect in self.gained if effect.crosses and union(effect.vids) & ~meant]
 
     def serves(self, end: End) -> list[str]:
         """The ports that reach a port with the edits, and did not before."""
