@@ -73,8 +73,18 @@ ROOMS: dict[str, str] = {
 }
 """Room -> where it is in `src/inkov`."""
 
-HOMES = {"campus": "forwarding", "verify": "proofs", "survey": "cli", "demo": "cli"}
-"""Room -> the folder of `tests` with its tests, where that is called otherwise."""
+HOMES = {
+    "campus": "forwarding/",
+    "verify": "proofs/",
+    "survey": "cli/",
+    "demo": "cli/",
+    "readers/dialects": "readers/test_dialect",
+    "readers/linux": "readers/test_linux",
+    "readers/openconfig": "readers/test_openconfig",
+    "readers/sheets": "readers/test_sheet",
+    "readers/walk": "readers/test_walk",
+}
+"""Room -> where in `tests` its tests are, where that is called otherwise."""
 
 
 class Mutant(NamedTuple):
@@ -235,8 +245,9 @@ class Measured:
         tests = tests or {
             test for line, several in lines.items() if first <= line <= last for test in several
         }
-        room = mutant.file.relative_to(ROOT / "src" / "inkov").parts[0]
-        home = f"tests/{HOMES.get(room, room)}/"
+        room, *within = mutant.file.relative_to(ROOT / "src" / "inkov").parts
+        home = HOMES.get(f"{room}/{within[0]}" if within else room) or HOMES.get(room, f"{room}/")
+        home = f"tests/{home}"
         if mutant.around is None:
             # Data of a module: whoever reads it runs nothing of the module.
             tests |= {test for test in self.there if test.startswith(home)}
