@@ -100,29 +100,96 @@ def test_why_a_vlan_falls_apart(
     assert why in told and f"b.sheet:{line})" in told
 
 
-@pytest.mark.parametrize(
-    ("port", "because", "line"),
-    [
-        ("tagged: 10", "VLAN 10 is in its tagged VLANs", 8),
-        ("untagged: 10", "VLAN 10 is in its untagged VLANs", 8),
-        ("tagged: 20\ningress filtering: off", "ingress filtering is off, so any tag comes in", 9),
-    ],
-)
-def test_why_a_tag_is_taken(
-    inkov: Inkov, tmp_path: Path, port: str, because: str, line: int
-) -> None:
-    filtering = "" if "filtering" in port else "ingress filtering: on\n"
-    (tmp_path / "b.sheet").write_text(
-        HEAD.format("b") + "[vlans]\n10: ferns\n20: beds\n[port 8]\nmode: general\n"
-        f"{port}\n{filtering}pvid: none\n[port 1]\nvlan: 10\n[neighbours]\n8: a:8\n"
-    )
-    (tmp_path / "a.sheet").write_text(
-        HEAD.format("a") + "[vlans]\n10: ferns\n[port 1]\nvlan: 10\n"
-        "[port 8]\nmode: trunk\nallowed: 10\nnative: none\n"
-    )
+STATED = {
+    "TRUNK": "mode: trunk; native: none; allowed: 10",
+    "GENERAL": "mode: general; ingress filtering: on; pvid: none",
+}
+STEPS = """
+TRUNK | TRUNK
+    a leaves | its allowed list holds VLAN 10 | allowed: 10
+TRUNK | TRUNK
+    b arrives | VLAN 10 is in its allowed list | allowed: 10
+mode: trunk; native: 10; allowed: 10; native tagged: yes | TRUNK
+    a leaves | VLAN 10 is native here, and tagged all the same | native tagged: yes
+mode: trunk; native: 10; allowed: 10 | mode: trunk; native: 20; allowed: 20
+    b arrives | untagged frames are in VLAN 20 here, its native VLAN | native: 20
+vlan: 20; voice: 10 | TRUNK
+    a leaves | VLAN 10 is its voice VLAN | voice: 10
+vlan: 10 | TRUNK
+    b stops | b:up drops untagged frames: it has no native VLAN | native: none
+vlan: 10 | mode: trunk; native: 10; allowed: 20
+    b stops | b:up drops untagged frames: its native VLAN 10 is not on its allowed list | native: 10
+vlan: 20 | TRUNK
+    a stops | a:up (access) passes VLAN 20, not VLAN 10 | vlan: 20
+vlan: 30 | TRUNK
+    a stops | a:up is in VLAN 30, which a does not have | vlan: 30
+mode: trunk; allowed: 20 | TRUNK
+    a stops | the allowed list of a:up (20) does not hold VLAN 10 | allowed: 20
+TRUNK; withheld: 10 | TRUNK
+    a stops | VLAN 10 is withheld from a:up | withheld: 10
+TRUNK; state: off | TRUNK
+    a stops | a:up is shut | state: off
+TRUNK | TRUNK; state: off
+    b stops | b:up is shut | state: off
+TRUNK | vlan: 20
+    b stops | b:up (access) takes no frames tagged 10 | [port up]
+mode: general; pvid: 20; untagged: 10 | TRUNK
+    a leaves | VLAN 10 is among its untagged VLANs | untagged: 10
+mode: general; pvid: 10 | TRUNK
+    a leaves | VLAN 10 is its PVID | pvid: 10
+mode: general; pvid: none; tagged: 10 | TRUNK
+    a leaves | VLAN 10 is among its tagged VLANs | tagged: 10
+mode: general; pvid: none; tagged: 20 | TRUNK
+    a stops | a:up (general) passes VLAN 20, not VLAN 10 | tagged: 20
+TRUNK | GENERAL; tagged: 10
+    b arrives | VLAN 10 is in its tagged VLANs | tagged: 10
+TRUNK | GENERAL; untagged: 10
+    b arrives | VLAN 10 is in its untagged VLANs | untagged: 10
+TRUNK | mode: general; pvid: none; tagged: 20; ingress filtering: off
+    b arrives | ingress filtering is off, so any tag comes in | ingress filtering: off
+TRUNK | GENERAL; tagged: 20
+    b stops | b:up (general) takes no frames tagged 10: it is no member of that VLAN | tagged: 20
+TRUNK | GENERAL; tagged: 10; accept: untagged
+    b stops | b:up (general) takes no frames tagged 10: it accepts untagged frames only
+        | accept: untagged
+vlan: 10 | GENERAL
+    b stops | b:up (general) drops untagged frames: it has no PVID | pvid: none
+vlan: 10 | mode: general; pvid: 10; untagged: 10; accept: tagged
+    b stops | b:up (general) drops untagged frames: it accepts tagged frames only | accept: tagged
+vlan: 10 | mode: general; ingress filtering: on; pvid: 10; untagged: 20
+    b stops | b:up (general) drops untagged frames: it is no member of VLAN 10, its PVID | pvid: 10
+mode: private host; primary: 20; secondary: 10 | TRUNK
+    a leaves | it hears VLAN 10, its secondary VLAN | secondary: 10
+mode: promiscuous; primary: 10; secondaries: 20 | TRUNK
+    a leaves | it hears VLAN 10, its primary VLAN | primary: 10
+mode: promiscuous; primary: 20; secondaries: 10 | TRUNK
+    a leaves | it hears VLAN 10, among its mapped secondary VLANs | secondaries: 10
+"""
+"""a:up | b:up, and below it: whose step, and what becomes of it | why | the line that decided it."""
+
+
+@pytest.mark.parametrize("case", re.findall(r"^\S.*(?:\n .*)+", STEPS, re.MULTILINE))
+def test_each_step_tells_what_decided_it(inkov: Inkov, tmp_path: Path, case: str) -> None:
+    """From a:1 to b:1, both in VLAN 10: what a:up and b:up do, and the line that says so."""
+    ports, _, told = case.partition("\n")
+    near, far = ports.split(" | ")
+    step, because, line = " ".join(told.split()).split(" | ")
+    for name, up, other in (("a", near, "b"), ("b", far, "a")):
+        lines = re.sub("[A-Z]{5,}", lambda word: STATED[word[0]], up).replace("; ", "\n")
+        (tmp_path / f"{name}.sheet").write_text(
+            f"{HEAD.format(name)}[vlans]\n10: ferns\n20: beds\n[port 1]\nvlan: 10\n"
+            f"[port up]\n{lines}\n[neighbours]\nup: {other}:up\n"
+        )
     steps = inkov("follow", "a:1", "b:1", ".", "-f", "json").json["steps"]
-    [arrives] = [step for step in steps if step["event"] == "arrives"]
-    assert (arrives["because"], arrives["origin"]["line"]) == (because, line)
+    [origin] = [
+        one["origin"]
+        for one in steps
+        if f"{one['switch']} {one['event']}" == step
+        and (one["port"], one["because"]) == ("up", because)
+    ]
+    lines = (tmp_path / origin["file"]).read_text().splitlines()
+    decided = origin["line"] - 1
+    assert lines[decided] == line and decided >= lines.index("[port up]")
 
 
 def test_what_to_enter_says_what_is_added(inkov: Inkov, tmp_path: Path) -> None:

@@ -10,7 +10,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from inkov.campus import Basis, Fact, Mode, Origin
+from inkov.campus import Accept, Basis, Fact, Mode, Origin
+from inkov.forwarding.completion import Completed
 from inkov.forwarding.fabric import Fabric, Resolved
 from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.reach import owned_tags
@@ -185,7 +186,8 @@ def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Se
         says = f"it hears VLAN {vid}, its {NAMES[attribute]}"
     elif resolved.mode is Mode.PROMISCUOUS:
         attribute = "primary" if vid == completed.primary else "secondaries"
-        says = f"it hears VLAN {vid}, among its {NAMES[attribute]}"
+        among = "" if attribute == "primary" else "among "
+        says = f"it hears VLAN {vid}, {among}its {NAMES[attribute]}"
     origin = decided_at(fabric, resolved, attribute)
     return Sentence(says + _whose(origin), origin)
 
@@ -255,30 +257,38 @@ def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Sentence
         if row is not None and row.active is not None:
             return Sentence(f"VLAN {wanted} is suspended on {end.device}", row.active.origin)
         return Sentence(f"{end.device} does not define VLAN {wanted}", device.origin)
-    if tag is None:
+    attribute, because = "mode", ""
+    if resolved.mode is Mode.TRUNK and tag is None:
         # Two reasons: no native VLAN at all, or one that the list leaves out.
-        if resolved.mode is Mode.TRUNK:
-            native = completed.native_vlan
-            missing = (
-                f": its native VLAN {native} is not on its allowed list"
-                if native
-                else ": it has no native VLAN"
-            )
-            return Sentence(
-                f"{end} drops untagged frames{missing}", decided_at(fabric, resolved, "native_vlan")
-            )
-        return Sentence(
-            f"{end} ({resolved.view.form}) drops untagged frames",
-            decided_at(fabric, resolved, "mode"),
-        )
-    if resolved.mode is Mode.TRUNK:
+        native = completed.native_vlan
+        attribute, because = "native_vlan", ": it has no native VLAN"
+        if native:
+            because = f": its native VLAN {native} is not on its allowed list"
+    elif resolved.mode is Mode.TRUNK:
         origin = decided_at(fabric, resolved, "allowed")
         return Sentence(
             f"the allowed list of {end} ({completed.allowed}) does not hold VLAN {tag}", origin
         )
-    return Sentence(
-        f"{end} ({resolved.view.form}) takes no frames tagged {tag}",
-        decided_at(fabric, resolved, "mode"),
+    elif resolved.mode is Mode.GENERAL:
+        attribute, because = _why_general(completed, tag)
+    what = "drops untagged frames" if tag is None else f"takes no frames tagged {tag}"
+    form = f" ({resolved.view.form})" if resolved.mode is not Mode.TRUNK else ""
+    return Sentence(f"{end}{form} {what}{because}", decided_at(fabric, resolved, attribute))
+
+
+def _why_general(completed: Completed, tag: int | None) -> tuple[str, str]:
+    """The attribute by which a general port drops a frame, and why (FM 2.7)."""
+    others = Accept.TAGGED if tag is None else Accept.UNTAGGED
+    # Which frames it takes at all comes first.
+    if completed.accept is others:
+        return "accept", f": it accepts {others} frames only"
+    if tag is not None:
+        return "tagged", ": it is no member of that VLAN"
+    # With ingress filtering a PVID of which it is no member brings nothing in.
+    return "pvid", (
+        f": it is no member of VLAN {completed.pvid}, its PVID"
+        if completed.pvid
+        else ": it has no PVID"
     )
 
 
