@@ -681,6 +681,22 @@ def test_a_gateway_of_another_mask_than_its_hosts(
         assert found[0]["cure"] == f"give a VLAN 10 the address {address}/24"
 
 
+def test_the_parts_of_a_private_vlan_are_told_to_go_together(inkov: Inkov, tmp_path: Path) -> None:
+    """Nobody is in them yet. The list that lacks the primary VLAN is told, and its cure is not
+    undone by another one that takes the secondary VLAN away.
+    """
+    for name, far, allowed in (("a", "b", "10,30,32"), ("b", "a", "10,32")):
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: pumps\n30: huts; primary of 32\n"
+            "32: crew; community\n[port 1]\nvlan: 10\n[port 9]\nmode: trunk\nnative: none\n"
+            f"allowed: {allowed}\n[neighbours]\n9: {far}:9\n"
+        )
+    found = inkov("audit", ".", "-f", "json").json["findings"]
+    assert [(one["rule"], one["cure"]) for one in found] == [
+        ("allowed-differs", "allow VLAN 30 at b:9")
+    ]
+
+
 def test_secondaries_without_their_primary_are_told() -> None:
     rows = "[vlans]\n30: huts; primary of 31,32\n31: guests; isolated\n32: crew; community\n"
     for allowed, carries, cure in (

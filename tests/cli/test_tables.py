@@ -165,7 +165,7 @@ mode: promiscuous; primary: 10; secondaries: 20 | TRUNK
 mode: promiscuous; primary: 20; secondaries: 10 | TRUNK
     a leaves | it hears VLAN 10, among its mapped secondary VLANs | secondaries: 10
 """
-"""a:up | b:up, and below it: whose step, and what becomes of it | why | the line that decided it."""
+"""a:up | b:up, and below: whose step, and what becomes of it | why | the line that decided it."""
 
 
 @pytest.mark.parametrize("case", re.findall(r"^\S.*(?:\n .*)+", STEPS, re.MULTILINE))

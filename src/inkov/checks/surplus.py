@@ -141,8 +141,10 @@ def _surplus(site: Site) -> Iterator[tuple[Joined, int]]:
             # What one end lets through by dynamic registration alone goes when nobody asks for it.
             both = (joined.a.allowed & joined.b.allowed).bits
             surplus = unneeded(shared, needs, natives) & both
-            if shared & needs & site.private:
-                surplus &= ~site.private  # a primary and its secondaries go together
+            # A primary and its secondaries go together: all are needed where one is, and where one
+            # is let through at one end only, that is told, and the others stay for it.
+            if (shared & needs | (joined.a.allowed ^ joined.b.allowed).bits) & site.private:
+                surplus &= ~site.private
             if surplus:
                 yield joined, surplus
 

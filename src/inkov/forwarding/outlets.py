@@ -61,7 +61,7 @@ def outside_name(fabric: Fabric, bridge: int, vid: int) -> int:
         within, tags = inside_only(fabric), dict[tuple[int, int], set[int]]()
         for port in fabric.bridge_ports:
             if port.outer and port.end in fabric.wiring.of and not fabric.is_implied(port):
-                for inner in VlanSet(port.view.emit & within.get(port.bridge, 0)):
+                for inner in VlanSet(port.view.emit & within[port.bridge]):
                     tags.setdefault((port.bridge, inner), set()).add(port.outer)
         fabric.outside_names = {hub: min(own) for hub, own in tags.items() if len(own) == 1}
     return fabric.outside_names.get((bridge, vid), vid)

@@ -311,7 +311,7 @@ def _longest(row: Row, *, bare: bool) -> int:
     if row.value[:1] == '"' and not (bare and not _may_be_quoted(row.spelled)):
         return 0
     if row.name:
-        return _LONGEST_TEXT if row.name in _TEXT_OBJECTS else 0
+        return _LONGEST_TEXT
     # A value without a letter is a number or an address, not a text.
     if row.kind == "" and not any(char.isalpha() for char in row.value):
         return 0
