@@ -23,7 +23,7 @@ hosts:
     at: a:h
     address: 10.0.20.5/24
     gateway: 10.0.20.1
-  phone: {at: "b:1/2", vlan: 20}
+  phone: {at: "b:1/2", vlan: 20, gateway: "2001:db8::1"}
 claims:
   - isolate: [climate, vlan 20]
   - {isolate: pump, from: everything, except: phone, one-way: yes, level: hostile}
@@ -47,7 +47,7 @@ def test_what_a_plan_says() -> None:
             ip_interface("10.0.20.5/24"),
             "10.0.20.1",
         ),
-        Host("phone", "b", "1/2", Origin("plan.yaml", 10), 20),
+        Host("phone", "b", "1/2", Origin("plan.yaml", 10), 20, None, "2001:db8::1"),
     ]
 
 

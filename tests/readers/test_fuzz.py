@@ -11,12 +11,14 @@ import resource
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from inkov.faults import OURS
 from inkov.plan import read_plan
 from inkov.readers import load
+from inkov.readers.both_cores import Share
 from inkov.readers.load import NothingToRead
 from inkov.readers.registry import read_bytes
 from tests.conftest import DEMO
@@ -83,16 +85,34 @@ def test_what_is_made_to_break_readers(tmp_path: Path) -> None:
 
 def test_two_processes_read_what_one_does(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     module = sys.modules["inkov.readers.load"]
+    moors = ("moor-1", "moor-2", "moor-3")  # one of three that follow each other is shared
+    for name in moors:
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[gateway 10]\naddress: 10.0.0.1/24, 2001:db8::1/64\n"
+            "filter in: f\n[filter f]\n10: accept from 10.0.0.0/24 to any\n"
+            "20: reject from 2001:db8::/64 to any\n"
+        )
     both = []
+    came: set[str] = set()
+    collect = Share.collect
+
+    def collected(share: Share) -> dict[str, Any]:
+        found = collect(share)
+        came.update(Path(file).name for file in found)
+        return found
+
+    monkeypatch.setattr(Share, "collect", collected)
     for both_cores in (True, False):
         monkeypatch.setattr(module, "worth_it", lambda sizes, both_cores=both_cores: both_cores)
-        loaded = load([str(DEMO / "garden")], account=True)
+        loaded = load([str(DEMO / "garden"), str(tmp_path)], account=True)
         both.append((loaded.campus, loaded.reports))
     assert both[0] == both[1]
+    # What the other one read is what counts: it was not read again.
+    assert came & {f"{name}.sheet" for name in moors}
     # A process that comes to harm costs time, and nothing else.
     monkeypatch.setattr(module, "worth_it", lambda sizes: True)
     monkeypatch.setattr("inkov.readers.both_cores._ENCODER", None)
-    assert load([str(DEMO / "garden")], account=True).campus == both[0][0]
+    assert load([str(DEMO / "garden"), str(tmp_path)], account=True).campus == both[0][0]
 
 
 def test_a_file_that_nobody_reads_is_named() -> None:

@@ -27,7 +27,7 @@ from inkov.vlanset import VlanSet
 __all__ = ["Change", "Only", "Permitted", "fits", "permitted", "read_change"]
 
 
-class Only(Struct, rename="kebab", forbid_unknown_fields=True):
+class Only(Struct, rename="kebab"):
     """What may be edited: these VLANs, on these switches (names and patterns). A part that is not
     stated permits all.
     """
@@ -37,7 +37,7 @@ class Only(Struct, rename="kebab", forbid_unknown_fields=True):
     origin: Origin = Origin()
 
 
-class Change(Struct, rename="kebab", forbid_unknown_fields=True):
+class Change(Struct, rename="kebab"):
     """The whole file."""
 
     only: Only | None = None
