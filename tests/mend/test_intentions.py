@@ -426,6 +426,21 @@ def test_whom_a_vlan_leaves_goes_where_nobody_is(inkov: Inkov, four: Path) -> No
     }
 
 
+def test_the_second_of_two_links_between_two_switches_is_mended(inkov: Inkov, four: Path) -> None:
+    """The first one passes the VLAN already; the spare beside it has to as well."""
+    two: list[Link] = [("a", "up", "b", "down"), ("a", "up2", "b", "down2")]
+    for file in four.glob("*.sheet"):
+        file.unlink()
+    campus(four, ["a", "b"], two)
+    for name, port in (("a", "up2"), ("b", "down2")):
+        changed(four, name, f"[port {port}]\nmode: trunk\nnative: 99\nallowed: 10,99", "")
+        with (four / f"{name}.sheet").open("a") as file:
+            file.write(f"[port {port}]\nmode: trunk\nnative: 99\nallowed: 99\n")
+    status, edits, unmet = planned(inkov, "vlans:\n  10: {name: climate, on: [a, b]}\n")
+    assert (status, unmet) == (0, [])
+    assert edits == {"a port up2 allowed": "10,99", "b port down2 allowed": "10,99"}
+
+
 def test_a_goal_that_is_missed_is_that_of_its_own_vlan(inkov: Inkov, four: Path) -> None:
     """f has no table to put VLAN 62 into; 61 is met all the same."""
     (four / "f.sheet").write_text("inkov sheet 1\nswitch: f\n[port 1]\nvlan: 10\n")

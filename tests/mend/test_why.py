@@ -615,6 +615,15 @@ def test_what_is_apart_on_purpose_is_not_cured(
         assert said["cause"]["rule"] == "promiscuous-mapping-incomplete"
 
 
+def test_a_secondary_that_is_not_there_keeps_nobody_apart_on_purpose(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """Without it nothing says that it is isolated; as a community its two hosts would be one."""
+    (tmp_path / "a.sheet").write_text(PRIVATE.replace("31: rooms; isolated\n", ""))
+    said = inkov("why", "a:1", "a:2", ".", "-f", "json").json
+    assert said["apart"] == [] and [one["says"] for one in said["causes"]] == ["a has no VLAN 31"]
+
+
 @pytest.mark.parametrize(
     ("claim", "apart"),
     [

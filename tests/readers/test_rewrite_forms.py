@@ -442,3 +442,35 @@ def test_an_edit_in_a_form(case: str, form: str) -> None:
         assert changed == wanted
     else:  # a whole block goes, and nothing else
         assert changed and all(line.startswith("-") for line in changed)
+
+
+ODD = [
+    # (what of the XML is laid out otherwise; the edit; what is said)
+    (
+        "        </vlan>\n      </vlans>",
+        "</vlan>\n</vlans>",
+        "row",
+        "does not open what another line",
+    ),
+    ("10</trunk-vlans>\n", "10</trunk-vlans> ", "list", "is not one element with a text"),
+    ("10</trunk-vlans>", "10</trunk-vlans>\n<!-- seeds -->", "list", "do not stand line by line"),
+    ("<access-vlan>10<", "<access-vlan>\n10\n<", "vlan", "is not one element with a text"),
+]
+
+
+@pytest.mark.parametrize(("before", "after", "what", "says"), ODD)
+def test_xml_that_does_not_stand_line_by_line_is_left_alone(
+    before: str, after: str, what: str, says: str
+) -> None:
+    """It is read all the same."""
+    text, read, rewrite = FORMS["xml"]
+    assert before in text
+    text = text.replace(before, after)
+    device = read(text)
+    edits = {
+        "row": row_gone(device, 20),
+        "list": port("2", "allowed", VlanSet.of(10, 30))(device),
+        "vlan": port("1", "access_vlan", 30)(device),
+    }
+    with pytest.raises(CannotWrite, match=says):
+        rewrite(text, device, edits[what])

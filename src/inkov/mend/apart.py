@@ -28,14 +28,11 @@ class Apart(Struct, frozen=True):
 
 def kept_apart(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Iterator[Apart]:
     """All that is said to keep two places apart."""
-    ends = [fabric.ports.get(fabric.end_of(host.device, host.port)) for host in (one, other)]
-    near, far = ends
-    # Both places must be there to be kept apart.
-    if near is not None and far is not None:
-        yield from _private(fabric, near, far)
-        if near.completed.protected and far.completed.protected and _beside(near, far):
-            says = f"{near.end} and {far.end} are protected ports, which do not hear each other"
-            yield Apart(says, near.stated.origin)
+    near, far = (fabric.ports[fabric.end_of(host.device, host.port)] for host in (one, other))
+    yield from _private(fabric, near, far)
+    if near.completed.protected and far.completed.protected and _beside(near, far):
+        says = f"{near.end} and {far.end} are protected ports, which do not hear each other"
+        yield Apart(says, near.stated.origin)
     yield from _claimed(fabric, plan, one, other)
 
 
