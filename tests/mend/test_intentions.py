@@ -434,8 +434,8 @@ def test_the_second_of_two_links_between_two_switches_is_mended(inkov: Inkov, fo
     campus(four, ["a", "b"], two)
     for name, port in (("a", "up2"), ("b", "down2")):
         changed(four, name, f"[port {port}]\nmode: trunk\nnative: 99\nallowed: 10,99", "")
-        with (four / f"{name}.sheet").open("a") as file:
-            file.write(f"[port {port}]\nmode: trunk\nnative: 99\nallowed: 99\n")
+        with (four / f"{name}.sheet").open("a") as sheet_:
+            sheet_.write(f"[port {port}]\nmode: trunk\nnative: 99\nallowed: 99\n")
     status, edits, unmet = planned(inkov, "vlans:\n  10: {name: climate, on: [a, b]}\n")
     assert (status, unmet) == (0, [])
     assert edits == {"a port up2 allowed": "10,99", "b port down2 allowed": "10,99"}

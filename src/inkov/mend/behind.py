@@ -235,6 +235,10 @@ def carried(fabric: Fabric, plan: Plan, goal: Uplink) -> list[Edit]:
             if serves and not inside.routed and bridge != near:
                 parts.setdefault(there.of(bridge, vid), set()).add(bridge)
         most = max(parts, key=lambda label: (len(parts[label]), -label), default=-1)
+        # Nowhere: what the plan states is to pass all the same, and takes a row at each end.
+        if most < 0 and goal.planned.vlans is not None:
+            for end in ends:
+                edits += defined(fabric.campus, fabric.device(end.device), vid)
         # Nowhere, or there already.
         if most < 0 or most == there.of(near, vid):
             continue

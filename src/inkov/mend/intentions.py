@@ -275,7 +275,7 @@ class _Work:
         self, now: Campus, fabric: Fabric, vlans: VlanSet, uplinks: list[Uplink]
     ) -> Campus:
         """With what an audit proposes then for these VLANs, and for the ends of new links. What
-        such a link lets through is not widened where the plan states it.
+        such a link lets through stays as the plan states it.
         """
         known = {finding.id for finding in self.before}
         ends = _ends(uplinks, fabric)
@@ -286,9 +286,15 @@ class _Work:
             for end in _ends([goal], fabric)
         }
 
-        def widens(finding: Finding) -> bool:
-            places = {(edit.switch, edit.name) for edit in finding.edits if edit.kind is Kind.PORT}
-            return any(finding.vlans & ~stated[end].bits for end in places & stated.keys())
+        def contradicts(finding: Finding) -> bool:
+            for edit in finding.edits:
+                own = stated.get((edit.switch, edit.name)) if edit.kind is Kind.PORT else None
+                # More than is stated would pass there, or less.
+                if own is not None:
+                    then = getattr(edit.after, "value", None)
+                    if finding.vlans & ~own.bits or (isinstance(then, VlanSet) and own - then):
+                        return True
+            return False
 
         for _ in range(_ROUNDS):
             unchanged = fabric is self.fabric
@@ -299,7 +305,7 @@ class _Work:
                 for finding in self.found_then
                 if finding.edits
                 and finding.id not in known
-                and not widens(finding)
+                and not contradicts(finding)
                 and (
                     (finding.vlans and not finding.vlans & ~vlans.bits)
                     or {(where.switch, where.port) for where in finding.where} <= ends

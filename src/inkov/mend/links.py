@@ -56,7 +56,7 @@ def link_steps(fabric: Fabric, number: int, vid: int) -> list[Step] | None:
     defined = [definition(small, device, vid) for device in small.devices.values()]
     small = apply(small, [edit for step in defined if step is not None for edit in step.edits])
     # Once both have the VLAN, the link passes it.
-    if _is_passed(small, link, vid):
+    if _is_passed(small, vid):
         return []
     pool = [
         *_at_end(fabric, link.a, link.b, vid),
@@ -79,7 +79,7 @@ def link_steps(fabric: Fabric, number: int, vid: int) -> list[Step] | None:
             # Enough was tried: the best so far stands.
             if trials > _MOST_TRIALS:
                 break
-            if _is_passed(apply(small, [e for step in steps for e in step.edits]), link, vid):
+            if _is_passed(apply(small, [e for step in steps for e in step.edits]), vid):
                 best = cost, disturbs, list(steps)
         # Larger sets cannot be cheaper.
         if best is not None and best[0] <= size:
@@ -116,14 +116,14 @@ def members_of(device: Device, port: str) -> list[str]:
     return members or [port]
 
 
-def _is_passed(campus: Campus, link: Link, vid: int) -> bool:
-    fabric = resolve(campus, wire(campus))
-    for number, there in enumerate(fabric.wiring.links):
-        # The link, as both ends see it, and up.
-        if {there.a, there.b} == {link.a, link.b} and fabric.link_up[number]:
-            both = passes(fabric, number, there.a) & passes(fabric, number, there.b)
-            return bool(both >> vid & 1)
-    return False
+def _is_passed(small: Campus, vid: int) -> bool:
+    """Whether the one link of two switches is up, and both its ends pass a VLAN."""
+    fabric = resolve(small, wire(small))
+    return any(
+        fabric.link_up[number]
+        and (passes(fabric, number, link.a) & passes(fabric, number, link.b)) >> vid & 1
+        for number, link in enumerate(fabric.wiring.links)
+    )
 
 
 # --- what could matter at an end ------------------------------------------------------------------
