@@ -284,6 +284,19 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
         },
     ),
     (
+        "nobody knows what a:1 passes",
+        (TWO[0].replace("[port 1]\n", "[port 1]\nunknown: nothing was collected\n"), TWO[1]),
+        "reach: ['a:1', 'b:1']",
+        {
+            "way": way(
+                ("a:1", "sent", 10),
+                ("a:u", "leaves", 10),
+                ("b:u", "arrives", 10),
+                ("b:1", "heard", 10),
+            )
+        },
+    ),
+    (
         "nobody knows what b:u passes",
         (TWO[0], TWO[1].replace("[port u]\n", "[port u]\nunknown: nothing was collected\n")),
         "join: vlan 10",

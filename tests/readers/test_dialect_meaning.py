@@ -648,6 +648,11 @@ def test_what_a_new_dialect_guesses(inkov: Inkov, tmp_path: Path) -> None:
     assert 'shape = "flat"' in flat and "negation = [" not in flat and '"set"' not in flat
     braced = started(inkov, tmp_path, "pot 1 {\n  grow 10;\n}\nbox {\n  lid 1;\n  lid 2;\n}\n")
     assert 'shape = "braced"' in braced and 'statement-end = ";"' in braced
+    # One line in twelve may end otherwise, one in four may not.
+    for number, ends in ((11, True), (3, False)):
+        lines = "".join(f"  lid {n};\n" for n in range(number))
+        begun = started(inkov, tmp_path, f"box {{\n{lines}  note well\n}}\n")
+        assert ('statement-end = ";"' in begun) is ends, begun
 
 
 def test_braces_within_lines_are_blocks_as_well(inkov: Inkov, tmp_path: Path) -> None:

@@ -197,6 +197,17 @@ def rewritten(dialect: str, text: str, make: Callable[[Device], list[Edit]]) -> 
             "  climbs 10, 20\n",
             "  climbs 10\n",
         ),
+        # Two neighbours are two, three are a range.
+        *(
+            (
+                INDENTED,
+                BOWER,
+                port("7", "allowed", VlanSet.parse(f"10,20,61-{last},90")),
+                "  climbs too 90\n",
+                f"  climbs too {more},90\n",
+            )
+            for last, more in ((62, "61,62"), (63, "61 to 63"))
+        ),
         (INDENTED, BOWER, port("4", "access_vlan", 10), "grows 20  % at", "grows 10  % at"),
         # A port of a block about several gets a block of its own, behind.
         (
@@ -236,6 +247,16 @@ def rewritten(dialect: str, text: str, make: Callable[[Device], list[Edit]]) -> 
             "[ 10 20 30-40 ]",
         ),
         (BRACED, PERGOLA, port("a1", "enabled", False), "rotten no;", "rotten yes;"),
+        # A port that has no block gets one, opened and closed as others are.
+        (
+            BRACED.replace(
+                "[vlan]", '"posts {ports} stand" = "on ports {ports}: state = on"\n[vlan]'
+            ),
+            f"{PERGOLA}posts a1,a2,a3 stand;\n",
+            port("a3", "access_vlan", 10),
+            "posts a1",
+            "post a3 {\n    holds climate;\n}\nposts a1",
+        ),
         (
             BRACED,
             PERGOLA,

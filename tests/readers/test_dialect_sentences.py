@@ -542,6 +542,14 @@ def test_what_is_taken_back_was_never_said(head: str, line: str) -> None:
     assert read(f"{before}{opened}{said}") != taken
 
 
+def test_what_stands_below_a_head_that_is_taken_back_counts_for_nothing() -> None:
+    """It is about what is gone: it says nothing, and nothing of it is left over."""
+    text = "pool 10\nbank 1\n  lies 10\nno bank 1\n  shut\n  lies 20\nbank 9\n  lies 10\n"
+    reading = reading_of(TAKEN_BACK, text)
+    [device] = reading.part.devices
+    assert reading.ledger.unmatched == [] and list(device.ports) == ["9"]
+
+
 def test_a_range_over_units_needs_to_know_how_many_ports_they_have() -> None:
     tables = UNITS.replace("ports-per-unit = 4\n", "")
     assert reading_of(tables, "bank 1/1-2/2\n").ledger.unmatched

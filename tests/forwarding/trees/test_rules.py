@@ -936,10 +936,14 @@ def _at(folder: Any, name: str, port: str, line: str) -> str:
 def test_why_nothing_stands_in_for_what_is_lost(
     asked: Any, spare: str | None, lost: str, because: str, line: str
 ) -> None:
-    """fern-1 hangs on core-1; its spare towards core-2 is of no use, or not there, or leads to
-    core-1 as well.
+    """fern-1 hangs on core-1, and moss-1 on fern-1; the spare of both towards core-2 is of no use,
+    or not there, or leads to core-1 as well.
     """
     ring = Ring()
+    if lost != "core-1":  # else core-2 is the smaller part that falls off
+        ring.add("moss-1", "mode: rstp\n", {"1": TRUNK, "9": "vlan: 10"})
+        ring.ports["fern-1"]["3"] = TRUNK
+        ring.cables.add(("fern-1", "3", "moss-1", "1"))
     if spare in (None, "twice"):
         ring.cables.remove(("core-2", "2", "fern-1", "2"))
     else:
