@@ -4,6 +4,7 @@ what it does, and whether it is refused.
 
 from __future__ import annotations
 
+import re
 import shutil
 import subprocess
 from pathlib import Path
@@ -109,6 +110,7 @@ def test_a_port_that_moves_loses_one_segment_and_gains_another(
     assert not any(one["crosses_segments"] for one in said["gained"])
     assert result.status == 1 and [b["says"][:13] for b in said["because"]] == ["reach is lost"]
     assert said["because"][0]["line"] == 12
+    assert said["switches"] == {"compared": 2, "forward_as_before": 1, "unlike": ["fern-1"]}
     for effect in (*said["gained"], *said["lost"]):
         assert [blame["name"] for blame in effect["blame"]] == ["3"]
 
@@ -395,6 +397,8 @@ def test_every_format_says_that_it_is_refused(inkov: Inkov, sides: tuple[Path, P
     assert {result.status for result in outs.values()} == {1}
     assert "Refused: 1 thing that nobody meant." in outs["table"].out
     assert outs["markdown"].out.startswith("**Refused: 1 thing that nobody meant.**")
+    # What follows a table directly would be a row of it.
+    assert not re.search(r"[|]\n[^|\n]", outs["markdown"].out)
     [found] = outs["sarif"].json["runs"][0]["results"]
     at = found["locations"][0]["physicalLocation"]
     assert at["artifactLocation"]["uri"].endswith("new/fern-1.sheet")

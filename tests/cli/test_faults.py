@@ -67,3 +67,15 @@ def test_of_a_claim(inkov: Inkov, tmp_path: Path, monkeypatch: pytest.MonkeyPatc
     ran = inkov("prove", ".", "-f", "json")
     assert [claim["verdict"] for claim in ran.json["claims"]] == ["undecided", "holds"]
     assert ran.status == 2 and "in judging it: KeyError at " in ran.err
+
+
+def test_of_a_command(inkov: Inkov, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """It ends with one line, and shows where for who asks."""
+    (tmp_path / "a.sheet").write_text(SHEET.format("a"))
+    monkeypatch.setattr("inkov.survey.ports.port_rows", broken)
+    ran = inkov("ports", ".")
+    assert (ran.status, ran.out) == (2, "") and "secret" in ran.err and "\x1b" not in ran.err
+    assert ran.err.startswith("inkov: a fault of Inkov's own") and ran.err.count("\n") == 1
+    monkeypatch.setenv("INKOV_TRACEBACK", "1")
+    with pytest.raises(KeyError):
+        inkov("ports", ".")

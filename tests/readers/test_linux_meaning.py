@@ -631,6 +631,45 @@ Bridge=br0
 
 
 @pytest.mark.parametrize(
+    ("word", "filters"),
+    [
+        *((word, True) for word in ("yes", "true", "1", "on", "Yes")),
+        *((word, False) for word in ("no", "false", "0", "off")),
+    ],
+)
+def test_each_word_for_yes_and_no_in_units(tmp_path: Path, word: str, filters: bool) -> None:
+    text = f"""
+== 1-br0.netdev
+[NetDev]
+Name=br0
+Kind=bridge
+[Bridge]
+VLANFiltering={word}
+== 2-p1.network
+[Match]
+Name=p1
+[Network]
+Bridge=br0
+"""
+    units(tmp_path / "owls", text)
+    campus = load([str(tmp_path)]).campus
+    assert campus.problems == []
+    mode = "general" if filters else "unaware"
+    assert f"mode: {mode}" in blocks(campus)["[port p1]"]
+
+
+@pytest.mark.parametrize(("mode", "way", "line"), [("", "static", 3), ("802.3ad", "active", 5)])
+def test_where_a_unit_says_how_a_bond_is_formed(
+    tmp_path: Path, mode: str, way: str, line: int
+) -> None:
+    """By its mode; without one, since it is a bond."""
+    more = f"[Bond]\nMode={mode}\n" if mode else ""
+    units(tmp_path / "owls", f"== 1-b.netdev\n[NetDev]\nName=b\nKind=bond\n{more}")
+    said = load([str(tmp_path)]).campus.devices["owls"].ports["b"].aggregation
+    assert said is not None and (said.value.value, said.origin.line) == (way, line)
+
+
+@pytest.mark.parametrize(
     ("netdev", "link", "address", "problems"),
     [
         ("MACAddress=02:00:00:00:00:0a", "", "02:00:00:00:00:0a", []),

@@ -364,6 +364,9 @@ def test_fm_7_10_what_chance_decides_is_undecided(asked: Any, inkov: Inkov) -> N
     assert answers.heard("core-1:9") == {"core-2:9": True, "fern-1:9": False}
     now = answers.follow("fern-1:9", "core-1:9", "--now")
     assert (now["arrives"], now["certain"]) == (False, False)
+    # Over all links, everybody hears.
+    heard = inkov("hears", "core-1:9", "campus", "-f", "json").json["heard"]
+    assert {one["switch"] for one in heard} == {"core-2", "fern-1"}
     (answers.folder / "plan.yaml").write_text("claims:\n  - join: [core-1:9, fern-1:9]\n")
     over_all = inkov("prove", "campus", "-f", "json").json["claims"]
     assert [claim["verdict"] for claim in over_all] == ["holds"]
