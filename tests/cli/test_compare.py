@@ -128,6 +128,15 @@ def test_what_was_meant_is_not_refused(inkov: Inkov, sides: tuple[Path, Path]) -
         assert ["outside what was to be changed" in one["says"] for one in refused] == [True]
 
 
+def test_what_names_no_vlan_is_about_those_that_the_port_passes(
+    inkov: Inkov, sides: tuple[Path, Path]
+) -> None:
+    edit(sides[1], "fern-1.sheet", "vlan: 20", "vlan: 20\nmtu: 1")
+    for vid, outside in (("20", False), ("1", True)):
+        said = [one["says"] for one in run(inkov, sides, "--only", vid).json["because"]]
+        assert any("outside what was to be changed" in text for text in said) is outside
+
+
 def test_the_file_beside_a_change_says_what_it_is_to_do(
     inkov: Inkov, sides: tuple[Path, Path]
 ) -> None:
