@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import os
 import random
+import re
 
 import pytest
 
 from inkov.learn import NothingLearnt, begin, learn, paired, sketched
+from inkov.learn.write import usable
 from inkov.readers.dialects import compile_dialect
 from inkov.readers.sheets.reader import read as read_sheet
 from tests.learn.languages import Language, sheet, switches
@@ -56,3 +58,13 @@ def test_what_comes_of_any_text_can_be_used(seed: int) -> None:
         compile_dialect("more.toml", more.encode())
     except NothingLearnt as nothing:
         assert str(nothing).startswith("these texts are not understood")
+
+
+def test_a_block_that_nothing_opens_is_left_out_whole() -> None:
+    """One head opens two kinds of blocks: one of them goes, with all that is said in it."""
+    kept = '[port]\nopens = ["berth {name}"]\n[port.says]\n"lies {vid}" = "vlan = {vid}"\n'
+    other = '[vlan]\nopens = ["berth {name}"]\n[vlan.says]\n"called {name}" = "name = {name}"\n'
+    text = f'dialect = "moor"\nrecognise = ["moor {{name}}"]\n{other}{kept}'
+    left = usable(text)
+    compile_dialect("learnt.toml", left.encode())
+    assert kept in left and not re.search(r"^\S*vlan", left, re.MULTILINE)

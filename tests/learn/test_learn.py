@@ -354,6 +354,22 @@ def test_what_most_vlans_have_below_them_is_their_name(
     assert ('"called {name}" = "name = {name}"' in begun) is is_name, begun
 
 
+def test_texts_are_descriptions_only_where_ports_have_them(inkov: Inkov, tmp_path: Path) -> None:
+    """`label` ends in what the other source calls a port; `motto` stands below none, and `sign`
+    goes on behind its text, which then is one word.
+    """
+    text, ports = "moor north\nmotto \"row 1 of 10\"\n", ""
+    for port in (1, 2, 3):
+        about = f"row {port} of {port}0"
+        text += f'berth {port}\n  lies {port}0\n  sign "{about}" small\n  label "{about}"\n'
+        ports += f"[port {port}]\nvlan: {port}0\nabout: {about}\n"
+    (tmp_path / "north.txt").write_text(text)
+    (tmp_path / "n.sheet").write_text(f"inkov sheet 1\nswitch: north\n{ports}")
+    learnt = inkov("dialect", "learn", "north.txt", "--from", "n.sheet").out
+    assert '"label {text}" = "about = {text}"' in learnt and learnt.count("about =") == 1
+    assert 'ignored = ["sign {word} small"]' in learnt and "motto {text}" in learnt
+
+
 def test_what_names_nothing_is_proposed_behind_a_mark(inkov: Inkov, tmp_path: Path) -> None:
     """With the mark off, its lines are without meaning; before that they are not understood."""
     (tmp_path / "texts").mkdir()

@@ -125,9 +125,14 @@ def usable(text: str) -> str:
         except BadDialect as bad:
             amiss = {problem.origin.line for problem in bad.problems}
             lines = text.split("\n")
-            table = False  # a table of which the head is amiss goes as a whole
+            # A table of which the head is amiss goes as a whole, with those within it.
+            heads = (
+                line[1:-1] for at, line in enumerate(lines, 1) if at in amiss and line[:1] == "["
+            )
+            gone = tuple(f"{name}." for name in heads)
+            table = False
             for at, line in enumerate(lines):
-                table = at + 1 in amiss if line.startswith("[") else table
+                table = f"{line[1:-1]}.".startswith(gone) if line.startswith("[") else table
                 if (table or at + 1 in amiss) and line and not line.startswith("#"):
                     lines[at] = f"# {line}"
             # Nothing more can be taken out.
