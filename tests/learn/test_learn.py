@@ -354,11 +354,39 @@ def test_what_most_vlans_have_below_them_is_their_name(
     assert ('"called {name}" = "name = {name}"' in begun) is is_name, begun
 
 
+@pytest.mark.parametrize("members", [False, True])
+def test_numbers_may_be_those_of_ports_and_of_vlans(
+    inkov: Inkov, tmp_path: Path, members: bool
+) -> None:
+    """48 ports, and VLANs 10 to 40, which are told at the ports, or by lists of ports at the VLANs.
+    Another switch has a statement that no source tells of, about VLANs all the same.
+    """
+    vlan_of = {port: 10 * (1 + port % 4) for port in range(1, 49)}
+    beds, berths, sheet = "", "", "inkov sheet 1\nswitch: north\n[vlans]\n"
+    for vid in (10, 20, 30, 40):
+        own = ",".join(str(port) for port in vlan_of if vlan_of[port] == vid)
+        beds += f"bed {vid}\n  called v{vid}\n" + f"  holds {own}\n" * members
+        sheet += f"{vid}: v{vid}\n"
+    for port, vid in vlan_of.items():
+        berths += f"berth {port}\n" + (f"  lies {vid}\n" if not members else "  faces west\n")
+        sheet += f"[port {port}]\nvlan: {vid}\n"
+    (tmp_path / "texts").mkdir()
+    (tmp_path / "texts" / "north.txt").write_text(f"moor north\n{beds}{berths}")
+    more = f"moor south\n{beds}berth 50\n  lies 20 slowly\n"
+    (tmp_path / "texts" / "south.txt").write_text(more)
+    (tmp_path / "n.sheet").write_text(sheet)
+    learnt = inkov("dialect", "learn", "texts", "--from", "n.sheet", "-o", "moor.toml")
+    assert "48 of 48 ports of north are read as they are" in learnt.err, learnt.err
+    assert "slowly" in learnt.err and ("lies {vid} slowly" in learnt.err or members)
+    read = inkov("ports", "texts/north.txt", "moor.toml", "-q", "-f", "json").json["ports"]
+    assert {int(row["port"]): row["arrives"] for row in read} == vlan_of
+
+
 def test_texts_are_descriptions_only_where_ports_have_them(inkov: Inkov, tmp_path: Path) -> None:
     """`label` ends in what the other source calls a port; `motto` stands below none, and `sign`
     goes on behind its text, which then is one word.
     """
-    text, ports = "moor north\nmotto \"row 1 of 10\"\n", ""
+    text, ports = 'moor north\nmotto "row 1 of 10"\n', ""
     for port in (1, 2, 3):
         about = f"row {port} of {port}0"
         text += f'berth {port}\n  lies {port}0\n  sign "{about}" small\n  label "{about}"\n'

@@ -120,6 +120,24 @@ def test_halves_of_a_device_are_put_together_on_each_side_by_itself(tmp_path: Pa
     assert len(after.campus.devices) == 3
 
 
+def test_of_two_halves_the_one_that_differs_is_not_overlooked(tmp_path: Path) -> None:
+    """The half with the name and the ports is the same; the table beside it is another one."""
+    system: dict[str, object] = {"openconfig-system:system": {"config": {"hostname": "fern-1"}}}
+    for side, name in (("old", "ferns"), ("new", "mosses")):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "ports.json").write_text(json.dumps(interfaces(10) | system))
+        rows = {"vlan": [{"vlan-id": 10, "config": {"vlan-id": 10, "name": name}}]}
+        instance = {"network-instance": [{"name": "default", "vlans": rows}]}
+        table = {"openconfig-network-instance:network-instances": instance}
+        (tmp_path / side / "table.json").write_text(json.dumps(table))
+    before, after = both(tmp_path / "old", tmp_path / "new")
+    names = [
+        loaded.campus.devices["fern-1"].row(10).name.value  # type: ignore[union-attr]
+        for loaded in (before, after)
+    ]
+    assert names == ["ferns", "mosses"]
+
+
 def test_another_dialect_reads_the_same_text_anew(tmp_path: Path) -> None:
     languages = DEMO / "languages"
     for side in ("old", "new"):
