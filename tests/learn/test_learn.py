@@ -371,7 +371,8 @@ def test_numbers_may_be_those_of_ports_and_of_vlans(
         berths += f"berth {port}\n" + (f"  lies {vid}\n" if not members else "  faces west\n")
         sheet += f"[port {port}]\nvlan: {vid}\n"
     (tmp_path / "texts").mkdir()
-    (tmp_path / "texts" / "north.txt").write_text(f"moor north\n{beds}{berths}")
+    odd = "" if members else "  lies 99 gently\n"
+    (tmp_path / "texts" / "north.txt").write_text(f"moor north\n{beds}{berths}{odd}")
     more = f"moor south\n{beds}berth 50\n  lies 99 slowly\n"
     (tmp_path / "texts" / "south.txt").write_text(more)
     (tmp_path / "n.sheet").write_text(sheet)
@@ -379,6 +380,8 @@ def test_numbers_may_be_those_of_ports_and_of_vlans(
     assert "48 of 48 ports of north are read as they are" in learnt.err, learnt.err
     # That 99 is a VLAN is told by the words before it, where these are known.
     assert f"lies {'{number}' if members else '{vid}'} slowly" in learnt.err, learnt.err
+    alone = inkov("dialect", "learn", "texts/north.txt", "--from", "n.sheet").out
+    assert "lies {vid} gently" in alone or members
     read = inkov("ports", "texts/north.txt", "moor.toml", "-q", "-f", "json").json["ports"]
     assert {int(row["port"]): row["arrives"] for row in read} == vlan_of
 

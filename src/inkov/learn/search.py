@@ -128,11 +128,7 @@ def candidates(pattern: Pattern) -> list[str]:
     single = all(
         slot.single for head in pattern.path for slot in head.slots if slot.kind == "vlans"
     )
-    effects = [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
-    # Lists of ports in VLANs are those of general ports first.
-    if is_membership(pattern):
-        effects.sort(key=lambda effect: "general" not in effect)
-    return effects
+    return [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
 
 
 def is_membership(pattern: Pattern) -> bool:
