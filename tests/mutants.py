@@ -169,8 +169,8 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
     for node in tree.body:
         if isinstance(node, ast.Assign) and _is_large(node.value):
             skipped.add(node.value)
-        if isinstance(node, ast.If):  # what is imported for the types only
-            skipped.add(node)
+        if isinstance(node, ast.If):  # what is there for the types only
+            skipped |= {node, *(inner for only in node.body for inner in ast.walk(only))}
     for node in ast.walk(tree):
         if node in skipped:
             continue
