@@ -250,9 +250,50 @@ def test_the_verifier_takes_no_certificate_that_shutting_the_ports_contradicts(
     assert counts["with a link less"] > CAMPUSES / 10, counts
 
 
+def with_legs(rng: random.Random, campus: Campus) -> None:
+    """Routers that are no switches, in two or three VLANs: by a routed port each on any switches,
+    or by sub-interfaces of one port.
+    """
+    switches = sorted(campus.devices)
+
+    def routed(router: Device, name: str, address: str) -> Port:
+        leg = router.ports[name] = Port(name, Origin())
+        leg.mode = Fact(Mode.ROUTED, Origin())
+        leg.addresses = (Fact(ip_interface(address), Origin()),)
+        return leg
+
+    def facing(router: Device, name: str) -> Port:
+        switch = campus.devices[rng.choice(switches)]
+        port = switch.ports[f"x{name}"] = Port(f"x{name}", Origin())
+        campus.cables.append(Cable(router.name, name, switch.name, port.name, Origin()))
+        return port
+
+    for number in range(rng.randint(0, 2)):
+        router = campus.devices[f"q{number}"] = Device(f"q{number}", Origin(), STANDARD)
+        vids = rng.sample([10, 20, 30, 40], rng.randint(2, 3))
+        on_a_stick = rng.random() < 0.4
+        if on_a_stick:
+            trunk = facing(router, f"r{number}")
+            router.ports[f"r{number}"] = Port(f"r{number}", Origin())
+            router.ports[f"r{number}"].mode = Fact(Mode.ROUTED, Origin())
+            trunk.mode, trunk.native_vlan = Fact(Mode.TRUNK, Origin()), Fact(None, Origin())
+            trunk.allowed = Fact(VlanSet.from_vids(vids), Origin())
+        for vid in vids:
+            address = f"10.0.{vid}.{200 + number}/24"
+            if on_a_stick:
+                sub = routed(router, f"r{number}.{vid}", address)
+                sub.parent, sub.outer = Fact(f"r{number}", Origin()), Fact(vid, Origin())
+            else:
+                routed(router, f"r{number}{vid}", address)
+                port = facing(router, f"r{number}{vid}")
+                port.mode, port.access_vlan = Fact(Mode.ACCESS, Origin()), Fact(vid, Origin())
+
+
 def with_routers(rng: random.Random, campus: Campus) -> Campus:
-    """Some switches route VLANs, and have routed links between them."""
-    routing = rng.sample(sorted(campus.devices), rng.randint(1, min(3, len(campus.devices))))
+    """Some switches route VLANs, and have routed links between them, or routers in VLANs."""
+    with_legs(rng, campus)
+    switches = sorted(name for name in campus.devices if name[0] == "s")
+    routing = rng.sample(switches, rng.randint(1, min(3, len(switches))))
     for number, name in enumerate(routing, 1):
         for vid in rng.sample([10, 20, 30, 40], rng.randint(1, 3)):
             addresses = (Fact(ip_interface(f"10.0.{vid}.{number}/24"), Origin()),)

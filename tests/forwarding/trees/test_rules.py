@@ -888,6 +888,30 @@ def test_who_is_cut_off_is_named(asked: Any, inkov: Inkov) -> None:
     }
 
 
+def test_fm_7_11_a_vlan_of_routers_alone_is_a_way_as_well(inkov: Inkov, tmp_path: Path) -> None:
+    """Two routers with a routed port each, on two switches: nobody else is in their VLAN. What lies
+    between them cuts the hosts of the one off from those of the other.
+    """
+    table = "[vlans]\n10: between\n[port 1]\nvlan: 10\n"
+    trunk = "[port 9]\nmode: trunk\nnative: none\nallowed: 10\n"
+    for number in (1, 2):
+        (tmp_path / f"s{number}.sheet").write_text(
+            f"inkov sheet 1\nswitch: s{number}\n{table}{trunk}"
+        )
+        (tmp_path / f"r{number}.sheet").write_text(
+            f"inkov sheet 1\nswitch: r{number}\n[vlans]\n2{number}: beds\n[port 1]\n"
+            f"vlan: 2{number}\n[port u]\nmode: routed\naddress: 10.0.10.{number}/24\n"
+            f"[gateway 2{number}]\naddress: 10.0.2{number}.1/24\n"
+        )
+    (tmp_path / "cabling.csv").write_text(
+        "switch,port,far switch,far port\ns1,1,r1,u\ns2,1,r2,u\ns1,9,s2,9\n"
+    )
+    found = inkov("withstand", ".", "--losses", "links,switches", "-f", "json").json["losses"]
+    assert {loss["name"]: loss["cut"] for loss in found} == dict.fromkeys(
+        ("r1:u - s1:1", "r2:u - s2:1", "s1:9 - s2:9", "s1", "s2"), ["r2:1"]
+    )
+
+
 def test_only_connection_withstands(asked: Any, inkov: Inkov) -> None:
     folder = asked(Ring()).folder
     (folder / "plan.yaml").write_text(

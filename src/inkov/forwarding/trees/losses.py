@@ -99,6 +99,7 @@ class Losses:
                 self._of_device.setdefault(device, []).append(group)
             for port in dict.fromkeys(port for edge in group.edges for port in edge.ports):
                 self._of_port.setdefault(port, []).append(group)
+        self._routers = {hub for group in self.groups for hub in group.routers}
         self.safe = {id(group) for group in self.groups if _is_safe(group, fabric, trees)}
         self._known_cuts()
         self._discarding: list[dict[int, int]] = [
@@ -139,6 +140,9 @@ class Losses:
                 if id(group) in wanted:
                     self._cut_group(group, loss, ports, after, cut)
         self._by_routers(cut)
+        # Nobody is inside a routed port.
+        parts = [[hub for hub in part if hub not in self._routers] for part in cut.parts]
+        cut.parts = [part for part in parts if part]
         return self._told(cut)
 
     def _told(self, cut: Cut) -> Cut | None:
@@ -163,10 +167,8 @@ class Losses:
         for group in self.groups:
             if id(group) not in self.safe:
                 continue
-            weights: dict[Hashable, int] = {
-                hub: ports + 1 + _OF_GATEWAY * (hub in group.gateways)
-                for hub, ports in group.hubs.items()
-            }
+            counting = {*group.hubs, *group.routers}
+            weights: dict[Hashable, int] = {hub: group.weight(hub) + 1 for hub in counting}
             for parting in partings([(edge.one, edge.other) for edge in group.edges], weights):
                 # An edge is a link; a vertex a hub, whose switch is lost.
                 parts = cast("list[list[Hub]]", parting.parts)
@@ -262,7 +264,7 @@ class Losses:
         return self._islands_before[id(group)]
 
     def _islands(self, group: VlanGraph, after: _After, lost: set[int]) -> list[dict[Hub, object]]:
-        """The island of each hub that serves somebody, in each outcome of the trees."""
+        """The island of each hub that serves somebody, or routes, in each outcome of the trees."""
         # A plain graph: who hangs together follows from its edges.
         if not group.odd:
             return [_joined(group, discarding, lost) for discarding in after.discarding]
@@ -271,7 +273,10 @@ class Losses:
         for number in range(after.trees.outcomes):
             there = domains(active(self.fabric, after.trees, number, lost=lost))
             islands.append(
-                {hub: there.of(*hub) if there.of(*hub) >= 0 else hub for hub in group.hubs}
+                {
+                    hub: there.of(*hub) if there.of(*hub) >= 0 else hub
+                    for hub in (*group.hubs, *group.routers)
+                }
             )
         return islands
 
@@ -284,7 +289,7 @@ class Losses:
     ) -> list[list[Hub]]:
         """The parts that an island falls into, but for the largest of each."""
         parts: dict[object, dict[object, list[Hub]]] = {}
-        for hub in group.hubs:
+        for hub in together:
             # The lost switch's own hubs fall off nothing: they are gone.
             if hub[0] not in gone:
                 parts.setdefault(together[hub], {}).setdefault(islands[hub], []).append(hub)
@@ -398,16 +403,11 @@ def _is_safe(group: VlanGraph, fabric: Fabric, trees: Trees) -> bool:
     return True
 
 
-_OF_GATEWAY = 1 << 32
-"""More than all host ports: the part with most gateways stays."""
-
-
 def _rank(group: VlanGraph, part: list[Hub]) -> tuple[int, int, list[int]]:
     """How parts are compared: that with most gateways stays, then the one with most host ports,
     then that with most hubs.
     """
-    weight = sum(group.hubs[hub] + _OF_GATEWAY * (hub in group.gateways) for hub in part)
-    return weight, len(part), [-bridge for bridge, _ in part]
+    return sum(map(group.weight, part)), len(part), [-bridge for bridge, _ in part]
 
 
 def _in_each(outcomes: list[dict[Hub, object]]) -> dict[Hub, object]:
@@ -418,9 +418,9 @@ def _in_each(outcomes: list[dict[Hub, object]]) -> dict[Hub, object]:
 def _joined(
     group: VlanGraph, discarding: Mapping[int, int], lost: Collection[int]
 ) -> dict[Hub, object]:
-    """The island of each hub that serves somebody, where some ports are lost."""
+    """The island of each hub that serves somebody, or routes, where some ports are lost."""
     joined = _wires(group, discarding, lost)
-    return {hub: joined.of(hub) for hub in group.hubs}
+    return {hub: joined.of(hub) for hub in (*group.hubs, *group.routers)}
 
 
 def _wires(group: VlanGraph, discarding: Mapping[int, int], lost: Collection[int]) -> Wires:

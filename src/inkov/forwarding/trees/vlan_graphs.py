@@ -8,6 +8,7 @@ from msgspec import Struct, field
 
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.serve import served
+from inkov.forwarding.stations import interfaces
 from inkov.forwarding.trees.wires import Wires
 from inkov.vlanset import bits
 
@@ -36,7 +37,20 @@ class VlanGraph(Struct):
     hubs: dict[Hub, int] = field(default_factory=dict)
     """Hubs that serve somebody -> how many host ports."""
     gateways: set[Hub] = field(default_factory=set)
+    routers: set[Hub] = field(default_factory=set)
+    """The insides of routed ports and sub-interfaces: they serve nobody, and ways by routers hang
+    on what they fall off from.
+    """
     odd: bool = False
+
+    def weight(self, hub: Hub) -> int:
+        """How much a hub counts among parts: gateways and routers before all, then host ports."""
+        routes = hub in self.gateways or hub in self.routers
+        return self.hubs.get(hub, 0) + _OF_GATEWAY * routes
+
+
+_OF_GATEWAY = 1 << 32
+"""More than all host ports: the part with most gateways stays."""
 
 
 def vlan_graphs(fabric: Fabric) -> list[VlanGraph]:
@@ -85,6 +99,11 @@ def vlan_graphs(fabric: Fabric) -> list[VlanGraph]:
         # A gateway that no host could use leads nowhere.
         if gateway.on and gateway.addresses and (held := groups.get(turned.of(gateway.vid))):
             held.gateways |= {hub} & held.hubs.keys()
+    for interface in interfaces(fabric):
+        led_to = groups.get(turned.of(interface.vid))
+        inside = fabric.bridges[interface.bridge].routed
+        if inside and led_to is not None and not interface.why_down:
+            led_to.routers.add((interface.bridge, interface.vid))
     for vid in one_way:
         if (odd := groups.get(turned.of(vid))) is not None:
             odd.odd = True
