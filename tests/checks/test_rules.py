@@ -683,6 +683,45 @@ def test_a_gateway_of_another_mask_than_its_hosts(
         assert found[0]["cure"] == f"give a VLAN 10 the address {address}/24"
 
 
+@pytest.mark.parametrize(
+    ("hosts", "lists", "rules"),
+    [
+        # A router here and hosts there, or a router on each side: the VLAN is needed between them.
+        ("[port 2]\nvlan: 10\n", ("10", "10"), []),
+        ("", ("10", "10"), []),
+        ("[port 2]\nvlan: 10\n", ("20", "10"), ["allowed-differs"]),
+        ("", ("20", "20"), ["needed-vlan-missing"]),
+        # A router alone needs it nowhere else.
+        (None, ("10", "10"), ["surplus-vlans"]),
+    ],
+)
+def test_who_is_linked_by_a_routed_port_needs_the_vlan_there(
+    inkov: Inkov, tmp_path: Path, hosts: str | None, lists: tuple[str, str], rules: list[str]
+) -> None:
+    rows = "[vlans]\n10: between\n20: beds\n[port 3]\nvlan: 20\n"
+    for number, (far, allowed) in enumerate(zip("21", lists, strict=True), 1):
+        port = hosts if number == 2 and hosts is not None else ""
+        (tmp_path / f"s{number}.sheet").write_text(
+            f"inkov sheet 1\nswitch: s{number}\n{rows}[port 1]\nvlan: 10\n{port}[port 9]\n"
+            f"mode: trunk\nnative: none\nallowed: {allowed},20\n[neighbours]\n9: s{far}:9\n"
+        )
+        if number == 1 or hosts == "":
+            (tmp_path / f"r{number}.sheet").write_text(
+                f"inkov sheet 1\nswitch: r{number}\n[port u]\nmode: routed\n"
+                f"address: 10.0.10.{number}/24\n[neighbours]\nu: s{number}:1\n"
+            )
+        else:  # nobody is at its port 1
+            text = (tmp_path / f"s{number}.sheet").read_text()
+            off = text.replace("[port 1]\nvlan: 10\n", "")
+            (tmp_path / f"s{number}.sheet").write_text(off)
+    found = inkov("audit", ".", "-f", "json").json["findings"]
+    about = [one for one in found if "10" in one["vlans"].split(",")]
+    assert [one["rule"] for one in about] == rules, found
+    assert all(one["cure"].startswith("allow ") for one in about) or "surplus-vlans" in rules
+    # Routers of one subnet that are cut off from each other have not two subnets.
+    assert "subnets-overlap" not in [one["rule"] for one in found]
+
+
 def test_the_parts_of_a_private_vlan_are_told_to_go_together(inkov: Inkov, tmp_path: Path) -> None:
     """Nobody is in them yet. The list that lacks the primary VLAN is told, and its cure is not
     undone by another one that takes the secondary VLAN away.

@@ -794,6 +794,27 @@ def test_fm_6_3_what_is_served() -> None:
     assert vids(served_by_device(fabric)["s"]) == "10,20,31,99"
 
 
+@pytest.mark.parametrize(
+    ("router", "near", "serves"),
+    [
+        ("address: 10.0.0.1/24", "vlan: 10", 10),
+        ("address: 10.0.0.1/24", "mode: trunk\nnative: 20\nallowed: 10,20", 20),
+        # Who takes no untagged frames, is off, or has no address of his own, is nobody's router.
+        ("address: 10.0.0.1/24", "mode: trunk\nnative: none\nallowed: 10", 0),
+        ("address: 10.0.0.1/24\nstate: off", "vlan: 10", 0),
+        ("", "vlan: 10", 0),
+    ],
+)
+def test_fm_6_3_a_router_is_served_where_its_routed_port_is_linked(
+    router: str, near: str, serves: int
+) -> None:
+    fabric = fabric_of(
+        f"switch: s\n[vlans]\n10: beds\n20: ways\n[port 1]\n{near}\n",
+        f"switch: r\n[port u]\nmode: routed\n{router}\n[neighbours]\nu: s:1\n",
+    )
+    assert served_by_device(fabric) == {"s": 1 << serves & ~1, "r": 0}
+
+
 def story(fabric: Fabric, source: str, target: str) -> Story:
     start, goal = (End(*place.split(":")) for place in (source, target))
     return follow(

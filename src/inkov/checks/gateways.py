@@ -261,9 +261,13 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
 
 
 def _same_domain(site: Site, one: Interface, other: Interface) -> bool:
-    """True for interfaces of one VLAN: a VLAN that is split is told as such."""
-    areas = site.area[one.device], site.area[other.device]
-    if one.vid == other.vid and one.name == other.name and areas[0] == areas[1]:
+    """True for interfaces of one VLAN: a VLAN that is split is told as such. That of a routed port
+    is the one that it is linked to.
+    """
+    inside_of = [
+        site.faced.get(i.bridge, {(site.area[i.device], i.vid, i.name)}) for i in (one, other)
+    ]
+    if not inside_of[0].isdisjoint(inside_of[1]):
         return True
     labels = [site.domains.of(i.bridge, i.vid) if i.bridge >= 0 else -1 for i in (one, other)]
     return labels[0] == labels[1] >= 0

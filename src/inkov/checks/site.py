@@ -16,7 +16,7 @@ from inkov.forwarding.assumptions import nameless
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
 from inkov.forwarding.outlets import inside_only, outside_name, passing_as
-from inkov.forwarding.serve import served, served_by_device
+from inkov.forwarding.serve import facing_routers, served, served_by_device
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.forwarding.trees.active import Now, are_stated, now
 from inkov.forwarding.trees.losses import Cut, Losses
@@ -108,6 +108,18 @@ class Site:
     def area(self) -> dict[str, str]:
         """For each device the one that its area of layer 2 is called after (FM 6.7)."""
         return areas(self.fabric)
+
+    @cached_property
+    def faced(self) -> dict[int, set[tuple[str, int, str]]]:
+        """For the inside of each routed port that is linked to switches: their area, the VID that
+        it is in there, and what a gateway in that VLAN is called.
+        """
+        known: dict[int, set[tuple[str, int, str]]] = {}
+        for facing in facing_routers(self.fabric):
+            area = self.area[self.fabric.bridges[facing.bridge].device]
+            vlan = area, facing.vid, f"VLAN {facing.vid}"
+            known.setdefault(facing.inside, set()).add(vlan)
+        return known
 
     @cached_property
     def _parts(self) -> dict[int, list[list[Island]]]:

@@ -4,9 +4,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
 
-from inkov.campus import Device
+from inkov.campus import Device, Mode
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.view import ALL, Form
 from inkov.levels import Level
@@ -14,6 +15,7 @@ from inkov.vlanset import bit, bits
 from inkov.wiring import End
 
 __all__ = [
+    "facing_routers",
     "gateway_bits",
     "is_left_at_everything",
     "is_live",
@@ -28,7 +30,8 @@ _TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED}
 
 
 def served(fabric: Fabric) -> list[int]:
-    """For each bridge the VIDs with a host port, a voice VLAN or a gateway there, as a mask.
+    """For each bridge the VIDs with a host port, a voice VLAN or a gateway there, as a mask; or
+    with a router that is linked to it by a routed port.
 
     A trunk with nobody known behind it serves the VLANs of its list if that list names any: one
     that is left at everything tells nothing about what is behind it.
@@ -55,7 +58,38 @@ def served(fabric: Fabric) -> list[int]:
         # A gateway that is shut serves nobody.
         if gateway.on:
             bits[fabric.bridge_of[device.name, gateway.bridge]] |= 1 << gateway.vid
+    for facing in facing_routers(fabric):
+        bits[facing.bridge] |= 1 << facing.vid
     return bits
+
+
+class Facing(NamedTuple):
+    """A bridge to which a router is linked by a routed port, the VID in which the router's untagged
+    frames are there, and the bridge that is the inside of the routed port.
+    """
+
+    bridge: int
+    vid: int
+    inside: int
+
+
+def facing_routers(fabric: Fabric) -> Iterator[Facing]:
+    """Where routed ports with an address are linked to switches (FM 6.3). What hangs there by their
+    sub-interfaces is in `outlets`.
+    """
+    for number, link in enumerate(fabric.wiring.links):
+        if not fabric.link_up[number]:
+            continue
+        for near, far in ((link.a, link.b), (link.b, link.a)):
+            router = fabric.ports[far]
+            # A port without an address of its own routes nothing that is untagged.
+            if router.mode is not Mode.ROUTED or not router.stated.addresses:
+                continue
+            inside = fabric.bridge_of.get((far.device, f"routed {far.port}"), -1)
+            for port in (fabric.bridge_ports[number] for number in fabric.at[near]):
+                # The other end of a routed link is a router itself.
+                if not port.outer and not fabric.bridges[port.bridge].routed and port.view.pvid:
+                    yield Facing(port.bridge, port.view.pvid, inside)
 
 
 def is_left_at_everything(fabric: Fabric, port: BridgePort) -> bool:

@@ -99,15 +99,23 @@ class PacketModel(FrameModel):
         return {*self.by_vid, *stations, *tags} - {0}
 
     def served(self, vid: int) -> set[Hub]:
-        """The bridges with somebody in a VLAN: a gateway, or hosts, but for trunks left at
-        everything (FM 6.3); not those that know it by sub-interfaces alone (FM 6.8).
+        """The bridges with somebody in a VLAN: a gateway, a router's routed port on a cable, or
+        hosts, but for trunks left at everything (FM 6.3); not those that know it by sub-interfaces
+        alone (FM 6.8).
         """
-        hubs = {
-            station.hub
-            for station in self.stations(Level.HONEST)
-            # A routed port is no bridge with members.
-            if station.vid == vid and not any(spot.routed for spot in self.at[station.hub])
-        }
+        hubs: set[Hub] = set()
+        for station in self.stations(Level.HONEST):
+            routed = [spot for spot in self.at[station.hub] if spot.routed]
+            # A routed port is no bridge with members: what it is linked to is.
+            if not routed and station.vid == vid:
+                hubs.add(station.hub)
+            for spot in routed:
+                for far in self.far.get(spot.end, ()) if not spot.outer else ():
+                    hubs |= {
+                        near.hub
+                        for near in self.spots.get(far, ())
+                        if near.views[0].pvid == vid and not near.outer and not near.routed
+                    }
         for seat in self.by_vid.get(vid, ()):
             device = self.campus.devices[seat.spot.hub[0]]
             port = device.ports[seat.spot.name]

@@ -907,9 +907,9 @@ def test_fm_7_11_a_vlan_of_routers_alone_is_a_way_as_well(inkov: Inkov, tmp_path
         "switch,port,far switch,far port\ns1,1,r1,u\ns2,1,r2,u\ns1,9,s2,9\n"
     )
     found = inkov("withstand", ".", "--losses", "links,switches", "-f", "json").json["losses"]
-    assert {loss["name"]: loss["cut"] for loss in found} == dict.fromkeys(
-        ("r1:u - s1:1", "r2:u - s2:1", "s1:9 - s2:9", "s1", "s2"), ["r2:1"]
-    )
+    cut = {loss["name"]: loss["cut"] for loss in found}
+    assert cut.keys() == {"r1:u - s1:1", "r2:u - s2:1", "s1:9 - s2:9", "s1", "s2"}
+    assert all(ports == ["r2:1"] for ports in cut.values())
 
 
 def test_only_connection_withstands(asked: Any, inkov: Inkov) -> None:
