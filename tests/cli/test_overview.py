@@ -160,3 +160,17 @@ def test_files_that_are_older_than_the_rest_are_named(inkov: Inkov, tmp_path: Pa
 def test_switches_without_a_link_are_named(inkov: Inkov, tmp_path: Path) -> None:
     campus(tmp_path / "in", pairs("c1-a1 c1-a2"), "a1 a2 z9 b10 b9")
     assert inkov("overview", "in", "-f", "json").json["alone"] == ["b9", "b10", "z9"]
+
+
+def test_a_router_by_a_routed_port_is_the_gateway_of_the_vlan_there(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    (tmp_path / "s.sheet").write_text(
+        "inkov sheet 1\nswitch: s\n[vlans]\n10: pumps\n[port 1..3]\nvlan: 10\n"
+        "[neighbours]\n1: r:u\n"
+    )
+    (tmp_path / "r.sheet").write_text(
+        "inkov sheet 1\nswitch: r\n[port u]\nmode: routed\naddress: 10.0.10.1/24\n"
+    )
+    told = inkov("overview", ".").out
+    assert "10 pumps: 2 ports on 1 switch, gateway r" in told

@@ -12,7 +12,7 @@ from msgspec import Struct, field
 from inkov.campus import PortKind, natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.circles import partings
-from inkov.forwarding.serve import gateway_bits, served_by_device
+from inkov.forwarding.serve import facing_routers, gateway_bits, served_by_device
 from inkov.survey.roles import Role, Roles
 from inkov.survey.vlans import VlanRow, vlan_rows
 from inkov.vlanset import VlanSet, union
@@ -86,7 +86,7 @@ def overview(fabric: Fabric, roles: Roles, rows: list[VlanRow] | None = None) ->
         if fabric.has_hosts(port.end) and not fabric.is_implied(port) and not port.outer
     )
     routing = {name: VlanSet(mask) for name, mask in gateway_bits(fabric).items()}
-    _add_subs(fabric, routing)
+    _add_legs(fabric, routing)
     gateways: dict[int, list[str]] = {}
     for name in _sorted(routing):
         for vid in routing[name]:
@@ -133,14 +133,20 @@ def _sorted(names: Iterable[str]) -> list[str]:
     return sorted(names, key=natural)
 
 
-def _add_subs(fabric: Fabric, routing: dict[str, VlanSet]) -> None:
-    """Routers with sub-interfaces route the VLANs of their tags."""
+def _add_legs(fabric: Fabric, routing: dict[str, VlanSet]) -> None:
+    """Routers with sub-interfaces route the VLANs of their tags; those with routed ports on
+    switches the VLANs in which these are there.
+    """
     for device in fabric.campus.devices.values():
         for port in device.ports.values():
             # A router's sub-interface serves the VLAN of its tag, whatever it is called inside.
             if port.kind is PortKind.SUB and port.addresses and port.outer is not None:
                 own = routing.get(device.name, VlanSet())
                 routing[device.name] = own | VlanSet.of(port.outer.value)
+    for facing in facing_routers(fabric):
+        if facing.inside >= 0:
+            router = fabric.bridges[facing.inside].device
+            routing[router] = routing.get(router, VlanSet()) | VlanSet.of(facing.vid)
 
 
 def _vlan(row: VlanRow, gateways: list[str]) -> VlanSummary:
