@@ -615,6 +615,34 @@ def test_what_is_apart_on_purpose_is_not_cured(
         assert said["cause"]["rule"] == "promiscuous-mapping-incomplete"
 
 
+def test_what_lies_between_two_routers_may_be_the_cause(inkov: Inkov, tmp_path: Path) -> None:
+    """Two hosts behind two routers, whose routed ports are in a VLAN of two switches: one of the
+    lists between these lacks it. Neither VLAN nor switch is that of a host.
+    """
+    hosts, cables = ["host,switch,port,address,gateway"], ["switch,port,far switch,far port"]
+    for number, allowed in ((1, "20"), (2, "10,20")):
+        (tmp_path / f"s{number}.sheet").write_text(
+            f"inkov sheet 1\nswitch: s{number}\n[vlans]\n10: between\n20: beds\n[port 1]\n"
+            f"vlan: 10\n[port 2]\nvlan: 20\n[port 9]\nmode: trunk\nnative: none\n"
+            f"allowed: {allowed}\n"
+        )
+        (tmp_path / f"r{number}.sheet").write_text(
+            f"inkov sheet 1\nswitch: r{number}\n[vlans]\n3{number}: pumps\n[port 1]\n"
+            f"vlan: 3{number}\n[port u]\nmode: routed\naddress: 10.0.10.{number}/24\n"
+            f"[gateway 3{number}]\naddress: 10.0.3{number}.1/24\n"
+        )
+        hosts.append(f"h{number},r{number},1,10.0.3{number}.5/24,10.0.3{number}.1")
+        cables.append(f"s{number},1,r{number},u")
+    (tmp_path / "hosts.csv").write_text("\n".join(hosts))
+    (tmp_path / "cabling.csv").write_text("\n".join([*cables, "s1,9,s2,9"]))
+    said = inkov("why", "h1", "h2", ".", "-f", "json").json
+    [edit] = said["change"]
+    assert (edit["switch"], edit["name"], edit["attribute"], edit["after"]) == (
+        *("s1", "9", "allowed", "10,20"),
+    )
+    assert said["cause"]["rule"] == "allowed-differs"
+
+
 def test_a_secondary_that_is_not_there_keeps_nobody_apart_on_purpose(
     inkov: Inkov, tmp_path: Path
 ) -> None:

@@ -25,7 +25,7 @@ from inkov.mend.proposals import vid_of
 from inkov.mend.tickets import Answer, Ticket
 from inkov.mend.trial import trial
 from inkov.plan import Plan
-from inkov.vlanset import VlanSet, union
+from inkov.vlanset import VlanSet, bit, union
 from inkov.wiring import End
 
 _MOST_CURES = 30  # of findings that are tried
@@ -126,16 +126,20 @@ def _at_hosts(findings: list[Finding], pair: tuple[Host, Host]) -> Iterator[Find
 
 
 def _near(findings: list[Finding], fabric: Fabric, pair: tuple[Host, Host]) -> list[list[Edit]]:
-    """The cures of findings about the switches or the VLANs of two hosts, the small ones first."""
+    """The cures of findings about the switches or the VLANs of two hosts, the small ones first; of
+    hosts of two VLANs then those of others, which may lie between their routers.
+    """
     switches = {host.device for host in pair}
-    vids = union(1 << vid_of(fabric, host) for host in pair) & ~1
-    near = [
-        list(finding.edits)
-        for finding in findings
-        if finding.edits
-        and (finding.vlans & vids or any(where.switch in switches for where in finding.where))
-    ]
-    return sorted(near, key=len)[:_MOST_CURES]
+    own = {vid_of(fabric, host) for host in pair}
+    vids = union(map(bit, own))
+    near: list[list[Edit]] = []
+    between: list[list[Edit]] = []
+    for finding in findings:
+        about = finding.vlans & vids or any(where.switch in switches for where in finding.where)
+        if finding.edits:
+            (near if about else between).append(list(finding.edits))
+    cures = sorted(near, key=len)[:_MOST_CURES]
+    return cures + sorted(between, key=len)[:_MOST_CURES] if len(own) > 1 else cures
 
 
 def _cure(result: Why, fabric: Fabric, plan: Plan, answer: Answer, pair: tuple[Host, Host]) -> None:
