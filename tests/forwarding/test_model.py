@@ -795,24 +795,35 @@ def test_fm_6_3_what_is_served() -> None:
 
 
 @pytest.mark.parametrize(
-    ("router", "near", "serves"),
+    ("router", "near", "other", "serves"),
     [
-        ("address: 10.0.0.1/24", "vlan: 10", 10),
-        ("address: 10.0.0.1/24", "mode: trunk\nnative: 20\nallowed: 10,20", 20),
-        # Who takes no untagged frames, is off, or has no address of his own, is nobody's router.
-        ("address: 10.0.0.1/24", "mode: trunk\nnative: none\nallowed: 10", 0),
-        ("address: 10.0.0.1/24\nstate: off", "vlan: 10", 0),
-        ("", "vlan: 10", 0),
+        ("address: 10.0.0.1/24", "vlan: 10", "address: 10.0.0.2/24", 10),
+        ("address: 10.0.0.1/24", "mode: trunk\nnative: 10", "address: 10.0.0.2/24", 10),
+        # Nobody in its subnet; or whoever takes no untagged frames, is off, or has no address.
+        ("address: 10.0.0.1/24", "vlan: 10", "address: 10.0.5.2/24", 0),
+        ("address: 10.0.0.1/24", "vlan: 10", "", 0),
+        ("address: 10.0.0.1/24", "mode: trunk\nnative: none", "address: 10.0.0.2/24", 0),
+        ("address: 10.0.0.1/24\nstate: off", "vlan: 10", "address: 10.0.0.2/24", 0),
+        ("", "vlan: 10", "address: 10.0.0.2/24", 0),
     ],
 )
 def test_fm_6_3_a_router_is_served_where_its_routed_port_is_linked(
-    router: str, near: str, serves: int
+    router: str, near: str, other: str, serves: int
 ) -> None:
+    """Two routers, each at a switch of its own; nobody else is in the VLAN."""
+    legs = {"r": router, "q": other}
     fabric = fabric_of(
-        f"switch: s\n[vlans]\n10: beds\n20: ways\n[port 1]\n{near}\n",
-        f"switch: r\n[port u]\nmode: routed\n{router}\n[neighbours]\nu: s:1\n",
+        *(
+            f"switch: {name}\n[vlans]\n10: ways\n[port 1]\n{line}\n"
+            for name, line in (("s", near), ("t", "vlan: 10"))
+        ),
+        *(
+            f"switch: {name}\n[port u]\nmode: routed\n{lines}\n[neighbours]\nu: {far}:1\n"
+            for (name, lines), far in zip(legs.items(), "st", strict=True)
+        ),
     )
-    assert served_by_device(fabric) == {"s": 1 << serves & ~1, "r": 0}
+    masks = served_by_device(fabric)
+    assert (masks["s"], masks["t"]) == (1 << serves & ~1, 1 << serves & ~1)
 
 
 def story(fabric: Fabric, source: str, target: str) -> Story:

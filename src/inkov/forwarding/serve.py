@@ -4,14 +4,16 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
-from inkov.campus import Device, Mode
+from inkov.campus import Device, Mode, Subnet
 from inkov.forwarding.fabric import BridgePort, Fabric
+from inkov.forwarding.outlets import outlets
 from inkov.forwarding.view import ALL, Form
 from inkov.levels import Level
-from inkov.vlanset import bit, bits
+from inkov.vlanset import bit, bits, union
 from inkov.wiring import End
 
 __all__ = [
@@ -31,7 +33,7 @@ _TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED}
 
 def served(fabric: Fabric) -> list[int]:
     """For each bridge the VIDs with a host port, a voice VLAN or a gateway there, as a mask; or
-    with a router that is linked to it by a routed port.
+    with a router that is linked to it by a routed port, and has somebody to get to.
 
     A trunk with nobody known behind it serves the VLANs of its list if that list names any: one
     that is left at everything tells nothing about what is behind it.
@@ -58,19 +60,25 @@ def served(fabric: Fabric) -> list[int]:
         # A gateway that is shut serves nobody.
         if gateway.on:
             bits[fabric.bridge_of[device.name, gateway.bridge]] |= 1 << gateway.vid
-    for facing in facing_routers(fabric):
-        bits[facing.bridge] |= 1 << facing.vid
+    inhabited = union(bits) | union(1 << port.outer for port in outlets(fabric))
+    routers = list(facing_routers(fabric))
+    sharing = Counter((one.vid, network) for one in routers for network in one.networks)
+    for one in routers:
+        # One that is alone in the VLAN, or in its subnet there, has nobody to get to.
+        if inhabited >> one.vid & 1 or any(sharing[one.vid, net] > 1 for net in one.networks):
+            bits[one.bridge] |= 1 << one.vid
     return bits
 
 
 class Facing(NamedTuple):
     """A bridge to which a router is linked by a routed port, the VID in which the router's untagged
-    frames are there, and the bridge that is the inside of the routed port.
+    frames are there, the bridge that is the inside of the routed port, and its subnets.
     """
 
     bridge: int
     vid: int
     inside: int
+    networks: frozenset[Subnet]
 
 
 def facing_routers(fabric: Fabric) -> Iterator[Facing]:
@@ -86,10 +94,11 @@ def facing_routers(fabric: Fabric) -> Iterator[Facing]:
             if router.mode is not Mode.ROUTED or not router.stated.addresses:
                 continue
             inside = fabric.bridge_of.get((far.device, f"routed {far.port}"), -1)
+            networks = frozenset(fact.value.network for fact in router.stated.addresses)
             for port in (fabric.bridge_ports[number] for number in fabric.at[near]):
                 # The other end of a routed link is a router itself.
                 if not port.outer and not fabric.bridges[port.bridge].routed and port.view.pvid:
-                    yield Facing(port.bridge, port.view.pvid, inside)
+                    yield Facing(port.bridge, port.view.pvid, inside, networks)
 
 
 def is_left_at_everything(fabric: Fabric, port: BridgePort) -> bool:

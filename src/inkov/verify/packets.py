@@ -99,23 +99,16 @@ class PacketModel(FrameModel):
         return {*self.by_vid, *stations, *tags} - {0}
 
     def served(self, vid: int) -> set[Hub]:
-        """The bridges with somebody in a VLAN: a gateway, a router's routed port on a cable, or
-        hosts, but for trunks left at everything (FM 6.3); not those that know it by sub-interfaces
-        alone (FM 6.8).
+        """The bridges with somebody in a VLAN: a gateway, or hosts, but for trunks left at
+        everything; and with routers that can get to somebody there (FM 6.3). Not those that know
+        it by sub-interfaces alone (FM 6.8).
         """
-        hubs: set[Hub] = set()
-        for station in self.stations(Level.HONEST):
-            routed = [spot for spot in self.at[station.hub] if spot.routed]
-            # A routed port is no bridge with members: what it is linked to is.
-            if not routed and station.vid == vid:
-                hubs.add(station.hub)
-            for spot in routed:
-                for far in self.far.get(spot.end, ()) if not spot.outer else ():
-                    hubs |= {
-                        near.hub
-                        for near in self.spots.get(far, ())
-                        if near.views[0].pvid == vid and not near.outer and not near.routed
-                    }
+        hubs = {
+            station.hub
+            for station in self.stations(Level.HONEST)
+            # A routed port is no bridge with members.
+            if station.vid == vid and not any(spot.routed for spot in self.at[station.hub])
+        }
         for seat in self.by_vid.get(vid, ()):
             device = self.campus.devices[seat.spot.hub[0]]
             port = device.ports[seat.spot.name]
@@ -125,7 +118,33 @@ class PacketModel(FrameModel):
                 or device.value(port, "allowed").bits != ALL
             ):
                 hubs.add(seat.spot.hub)
+        legs = self._legs(vid)
+        inhabited = bool(hubs or self.outlets(vid))
+        for station, linked in legs:
+            own = {address.network for address in station.addresses}
+            others = (other for other, _ in legs if other is not station)
+            # A router alone, or alone in its subnet, gets to nobody.
+            if inhabited or any(own & {a.network for a in other.addresses} for other in others):
+                hubs |= linked
         return {hub for hub in hubs if not self._is_inside(hub, vid)}
+
+    def _legs(self, vid: int) -> list[tuple[Station, set[Hub]]]:
+        """The routers whose routed port is on a cable to bridges where its untagged frames are in a
+        VLAN, each with these bridges.
+        """
+        legs = []
+        for station in self.stations(Level.HONEST):
+            ends = [spot.end for spot in self.at[station.hub] if spot.routed and not spot.outer]
+            linked = {
+                near.hub
+                for end in ends
+                for far in self.far.get(end, ())
+                for near in self.spots.get(far, ())
+                if near.views[0].pvid == vid and not near.outer and not near.routed
+            }
+            if linked:
+                legs.append((station, linked))
+        return legs
 
     def _is_inside(self, hub: Hub, vid: int) -> bool:
         """Whether VLAN 1 leaves a bridge for other switches by sub-interfaces, and only so."""
