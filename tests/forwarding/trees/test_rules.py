@@ -912,6 +912,46 @@ def test_fm_7_11_a_vlan_of_routers_alone_is_a_way_as_well(inkov: Inkov, tmp_path
     assert all(ports == ["r2:1"] for ports in cut.values())
 
 
+LEG = "mode: routed\naddress: 10.0.{}.1/24\n"
+
+
+@pytest.mark.parametrize(
+    ("facing", "router"),
+    [
+        (
+            "[port 8]\nvlan: 10\n[port 9]\nvlan: 20\n",
+            f"[port u]\n{LEG.format(10)}[port w]\n{LEG.format(20)}[neighbours]\nu: s:8\nw: s:9\n",
+        ),
+        (
+            "[port 8]\nmode: trunk\nnative: none\nallowed: 10,20\n",
+            f"[port u]\nmode: routed\n[sub u.10]\nof: u\ntag: 10\n{LEG.format(10)}"
+            f"[sub u.20]\nof: u\ntag: 20\n{LEG.format(20)}[neighbours]\nu: s:8\n",
+        ),
+    ],
+)
+def test_fm_7_11_a_router_that_is_no_switch_is_lost_as_one(
+    inkov: Inkov, tmp_path: Path, facing: str, router: str
+) -> None:
+    """Two VLANs on one switch, and one router in both, by two ports or by two sub-interfaces."""
+    (tmp_path / "s.sheet").write_text(
+        "inkov sheet 1\nswitch: s\n[vlans]\n10: ferns\n20: beds\n[port 1]\nvlan: 10\n[port 2]\n"
+        f"vlan: 20\n{facing}"
+    )
+    (tmp_path / "r.sheet").write_text(f"inkov sheet 1\nswitch: r\n{router}")
+    hosts = "".join(f"h{vid},s,{vid // 10},10.0.{vid}.5/24,10.0.{vid}.1\n" for vid in (10, 20))
+    (tmp_path / "hosts.csv").write_text(f"host,switch,port,address,gateway\n{hosts}")
+    claim = "{reach: [h10, h20], layer: 3"
+    (tmp_path / "plan.yaml").write_text(
+        f"claims:\n  - {claim}}}\n  - {claim}, withstand: switches}}\n"
+    )
+    claims = inkov("prove", ".", "-f", "json").json["claims"]
+    assert [one["verdict"] for one in claims] == ["holds", "broken"]
+    assert claims[1]["because"].startswith("without r: ")
+    lost = inkov("withstand", ".", "--losses", "switches", "-f", "json").json["losses"]
+    [router] = [loss for loss in lost if loss["name"] == "r"]
+    assert sorted(router["cut"]) == ["h10", "h20"]
+
+
 def test_only_connection_withstands(asked: Any, inkov: Inkov) -> None:
     folder = asked(Ring()).folder
     (folder / "plan.yaml").write_text(

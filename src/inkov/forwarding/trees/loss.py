@@ -41,8 +41,9 @@ def ends_of(link: Link) -> tuple[End, End]:
 
 
 def all_losses(fabric: Fabric, kinds: Iterable[Kind], *, pairs: bool = False) -> Iterator[Loss]:
-    """Every single loss of some kinds: links that are up, each bundle as one; switches with a link;
-    devices with gateways. With `pairs`, every two of the links as well.
+    """Every single loss of some kinds: links that are up, each bundle as one; switches with a link,
+    and routers that are none; devices with gateways, which may go on as switches. With `pairs`,
+    every two of the links as well.
     """
     wanted = set(kinds)
     # Links that are shut are lost already.
@@ -51,10 +52,9 @@ def all_losses(fabric: Fabric, kinds: Iterable[Kind], *, pairs: bool = False) ->
         for number in links:
             yield _of_links(fabric, (number,), Kind.LINK)
     linked = {end.device for number in links for end in ends_of(fabric.wiring.links[number])}
-    bridged = {inside.device for inside in fabric.bridges if not inside.routed and inside.ports}
     if Kind.SWITCH in wanted:
         # A switch without a link is lost by itself: nobody else notices.
-        for name in sorted(linked & bridged, key=natural):
+        for name in sorted(linked, key=natural):
             yield Loss(Kind.SWITCH, name, (name,), devices=(name,))
     if Kind.ROUTER in wanted:
         routing = {device.name for device, gateway in fabric.gateways() if gateway.on}
