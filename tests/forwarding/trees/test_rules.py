@@ -948,8 +948,8 @@ def test_fm_7_11_a_router_that_is_no_switch_is_lost_as_one(
     assert [one["verdict"] for one in claims] == ["holds", "broken"]
     assert claims[1]["because"].startswith("without r: ")
     lost = inkov("withstand", ".", "--losses", "switches", "-f", "json").json["losses"]
-    [router] = [loss for loss in lost if loss["name"] == "r"]
-    assert sorted(router["cut"]) == ["h10", "h20"]
+    [gone] = [loss for loss in lost if loss["name"] == "r"]
+    assert sorted(gone["cut"]) == ["h10", "h20"]
 
 
 def test_only_connection_withstands(asked: Any, inkov: Inkov) -> None:
