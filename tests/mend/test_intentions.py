@@ -426,6 +426,38 @@ def test_whom_a_vlan_leaves_goes_where_nobody_is(inkov: Inkov, four: Path) -> No
     }
 
 
+@pytest.mark.parametrize(
+    ("gateways", "edits", "unmet", "found"),
+    [
+        ("{r: 10.0.10.1/24}", {}, [], None),
+        ("{r: 10.0.10.9/24}", {"r port u addresses": "10.0.10.9/24"}, [], "is 10.0.10.1/24, not"),
+        ("{}", {}, ["r:u routes it: unplug it, or take its address away"], "r routes it"),
+        ("{a: 10.0.10.2/24}", {}, ["r:u routes it: unplug it, or take its address away"], "r rou"),
+    ],
+)
+def test_a_router_by_a_routed_port_is_a_gateway_that_a_plan_may_name(
+    inkov: Inkov,
+    four: Path,
+    gateways: str,
+    edits: dict[str, str],
+    unmet: list[str],
+    found: str | None,
+) -> None:
+    with (four / "c.sheet").open("a") as file:
+        file.write("[port r]\nvlan: 10\n")
+    (four / "r.sheet").write_text(
+        "inkov sheet 1\nswitch: r\n[port u]\nmode: routed\naddress: 10.0.10.1/24\n"
+        "[neighbours]\nu: c:r\n"
+    )
+    plan = f"vlans:\n  10: {{name: climate, gateways: {gateways}}}\n"
+    _, planned_edits, says = planned(inkov, plan)
+    assert {k: re.findall("[0-9.]+/[0-9]+", v)[0] for k, v in planned_edits.items()} == edits
+    assert says == unmet
+    told = [one["says"] for one in inkov("audit", "in", "-f", "json").json["findings"]]
+    placed = [text for text in told if text.startswith("the plan has VLAN 10 elsewhere: ")]
+    assert len(placed) == (found is not None) and all(str(found) in text for text in placed)
+
+
 def test_the_second_of_two_links_between_two_switches_is_mended(inkov: Inkov, four: Path) -> None:
     """The first one passes the VLAN already; the spare beside it has to as well."""
     two: list[Link] = [("a", "up", "b", "down"), ("a", "up2", "b", "down2")]

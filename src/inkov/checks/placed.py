@@ -83,7 +83,9 @@ def _gateways(site: Site, vid: int, planned: PlannedVlan) -> Iterator[_Misplaced
     if planned.gateways is None:
         return
     there = [
-        interface for interface in site.interfaces if interface.vlan == vid and interface.addresses
+        interface
+        for interface in site.interfaces
+        if interface.addresses and vid in site.vlans_of(interface)
     ]
     for name, address in planned.gateways.items():
         if name not in site.fabric.campus.devices:

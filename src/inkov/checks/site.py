@@ -121,6 +121,13 @@ class Site:
             known.setdefault(facing.inside, set()).add(vlan)
         return known
 
+    def vlans_of(self, interface: Interface) -> set[int]:
+        """The VLANs that a routed interface is in, as switches have them; none of a routed port
+        that is linked to none.
+        """
+        own = {interface.vlan} if interface.vlan is not None else set()
+        return own or {vid for _, vid, _ in self.faced.get(interface.bridge, ())}
+
     @cached_property
     def _parts(self) -> dict[int, list[list[Island]]]:
         """For each VLAN number the islands of each VLAN that has it: one in each area."""

@@ -9,6 +9,7 @@ from inkov.checks.placed import vlan_of
 from inkov.edits import Edit, Kind
 from inkov.edits.make import defined, gateways_in, of_port
 from inkov.forwarding import Fabric
+from inkov.forwarding.serve import facing_routers
 from inkov.forwarding.stations import interfaces
 from inkov.mend.goals import VlanPlaced, planned_name
 from inkov.plan import Placed, Plan, placed
@@ -26,9 +27,11 @@ class Placing:
         self.goal = goal
         self.vid = goal.vid
         self.meant: Placed = placed(goal.planned.on or (), fabric.campus.devices)
+        self.legs = _legs(fabric, goal.vid)
 
     def rows(self) -> Iterator[Edit]:
-        for name in (*self.meant.everywhere, *(self.goal.planned.gateways or ())):
+        routing = (self.goal.planned.gateways or {}).keys() - self.legs.keys()
+        for name in (*self.meant.everywhere, *sorted(routing)):
             # A plan may name switches that are not there.
             if name in self.fabric.campus.devices:
                 for edit in defined(self.fabric.campus, self.fabric.device(name), self.vid):
@@ -76,6 +79,12 @@ class Placing:
             # Gateways elsewhere are against the plan.
             if device.name not in wanted:
                 yield from gateways_gone(device, self.vid)
+                # What else a port of its own is for, nobody knows.
+                for port in self.legs.get(device.name, ()):
+                    says = (
+                        f"{device.name}:{port.name} routes it: unplug it, or take its address away"
+                    )
+                    self.goal.says = self.goal.says or says
 
     def _gateway(self, device: Device, address: Fact[Address]) -> Iterator[Edit]:
         """The address of a switch in the VLAN: that of a gateway, or of a sub-interface."""
@@ -92,6 +101,10 @@ class Placing:
             if port.outer is not None and port.outer.value == self.vid:
                 yield from _address(device.name, Kind.PORT, port.name, port, address)
                 return
+        # Or a routed port that is linked to a switch in the VLAN.
+        for port in self.legs.get(device.name, ()):
+            yield from _address(device.name, Kind.PORT, port.name, port, address)
+            return
         bridge = self.fabric.bridge_of.get((device.name, ""))
         # A switch gets a gateway, a router one more sub-interface.
         if bridge is not None and not self.fabric.bridges[bridge].routed and not subs:
@@ -142,6 +155,19 @@ def _gateway_name(device: Device, vid: int) -> str:
 def _subs(device: Device) -> list[Port]:
     """The sub-interfaces of a router."""
     return [p for p in device.ports.values() if p.kind is PortKind.SUB and p.addresses]
+
+
+def _legs(fabric: Fabric, vid: int) -> dict[str, list[Port]]:
+    """The routed ports that are linked to switches where they are in a VLAN, by their devices."""
+    legs: dict[str, list[Port]] = {}
+    for facing in facing_routers(fabric):
+        if facing.vid == vid and facing.inside >= 0:
+            inside = fabric.bridges[facing.inside]
+            own = fabric.device(inside.device).ports
+            legs.setdefault(inside.device, []).extend(
+                own[fabric.bridge_ports[number].port] for number in inside.ports
+            )
+    return legs
 
 
 def _address(
