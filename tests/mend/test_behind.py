@@ -91,6 +91,18 @@ def test_a_new_switch_is_put_behind_another(inkov: Inkov, tmp_path: Path) -> Non
     assert [(one["switch"], one["port"]) for one in heard] == [("c", "2")]
 
 
+def test_what_an_audit_finds_then_at_the_ends_is_mended_as_well(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """Both ports were meant for hosts: as a link they are no edge."""
+    edges = {name: FILES[name].replace("[port 8]\n", "[port 8]\nedge: yes\n") for name in FILES}
+    write(tmp_path, "{'e2:8': 'e1:8'}", **edges)
+    found = inkov("mend", ".", "--as-planned", "-f", "json").json
+    edits = {(e["switch"], e["name"], e["attribute"]): e["after"] for e in found["edits"]}
+    assert found["unmet"] == []
+    assert edits["e1", "8", "edge"] is edits["e2", "8", "edge"] is False
+
+
 def test_what_nobody_has_elsewhere_need_not_pass(inkov: Inkov, tmp_path: Path) -> None:
     """VLAN 77 has a port on the new switch alone."""
     e2 = FILES["e2"].replace("[port 1]", "77: fog\n[port 3]\nvlan: 77\n[port 1]", 1)
@@ -123,6 +135,9 @@ def test_what_a_plan_states_is_all_that_passes(
     new = [f"{e['switch']} {e['name']}" for e in found.json["edits"] if e["kind"] == "vlan"]
     assert sorted(new) == ["e1 30", *rows]
     assert found.json["unmet"] == [], found.out
+    # What is found then is told: 10 and 90 have members on both sides.
+    told = inkov("mend", ".", "--as-planned").out
+    assert "An audit finds then: the trunk between e1:8 and e2:8 does not pass VLAN 10,90" in told
 
 
 @pytest.mark.parametrize(
