@@ -185,6 +185,20 @@ def test_no_name_leads_out_of_the_folder(inkov: Inkov, tmp_path: Path) -> None:
     ]
 
 
+def test_what_a_neighbour_tells_is_written_again(inkov: Inkov, tmp_path: Path) -> None:
+    heard = (
+        '[neighbours]\n1: core:1; known as "core-old"; pvid 10; vlans 10,20; "to the ferns"\n'
+        "2: moss:4; pvid none\n3: reed:5\n"
+    )
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "fern.sheet").write_text(
+        f"inkov sheet 1\nswitch: fern\n[vlans]\n10: mist\n[port 1..3]\nvlan: 10\n{heard}"
+    )
+    assert inkov("convert", "in", "out", "--to", "sheet").status == 0
+    [written] = (tmp_path / "out").iterdir()
+    assert heard in written.read_text()
+
+
 def test_what_openconfig_has_no_place_for(inkov: Inkov, tmp_path: Path) -> None:
     """Each thing is said; a port whose frames it would change is left out."""
     (tmp_path / "in").mkdir()
