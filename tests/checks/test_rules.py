@@ -691,6 +691,9 @@ def test_a_gateway_of_another_mask_than_its_hosts(
         ("", ("10", "10"), []),
         ("[port 2]\nvlan: 10\n", ("20", "10"), ["allowed-differs"]),
         ("", ("20", "20"), ["needed-vlan-missing"]),
+        # Perhaps its address was not read: nothing is taken from it, and nothing is amiss.
+        ("# unread\n[port 2]\nvlan: 10\n", ("10", "10"), []),
+        ("# unread\n[port 2]\nvlan: 10\n", ("20", "20"), []),
         # A router alone needs it nowhere else; nor do two of different subnets, each by itself.
         (None, ("10", "10"), ["surplus-vlans"]),
         ("# apart\n", ("20", "20"), []),
@@ -706,12 +709,12 @@ def test_who_is_linked_by_a_routed_port_needs_the_vlan_there(
             f"inkov sheet 1\nswitch: s{number}\n{rows}[port 1]\nvlan: 10\n{port}[port 9]\n"
             f"mode: trunk\nnative: none\nallowed: {allowed},20\n[neighbours]\n9: s{far}:9\n"
         )
-        apart = hosts == "# apart\n"
+        apart, unread = hosts == "# apart\n", str(hosts).startswith("# unread")
         if number == 1 or hosts == "" or apart:
             (tmp_path / f"r{number}.sheet").write_text(
                 f"inkov sheet 1\nswitch: r{number}\n[port u]\nmode: routed\n"
-                f"address: 10.0.{number if apart else 10}.{number}/24\n"
-                f"[neighbours]\nu: s{number}:1\n"
+                + f"address: 10.0.{number if apart else 10}.{number}/24\n" * (not unread)
+                + f"[neighbours]\nu: s{number}:1\n"
             )
         else:  # nobody is at its port 1
             text = (tmp_path / f"s{number}.sheet").read_text()

@@ -196,14 +196,17 @@ class Site:
 
     @cached_property
     def perhaps_needs(self) -> list[int]:
-        """The same, where a trunk that is left at everything may have anybody behind it."""
+        """The same, where a trunk that is left at everything may have anybody behind it, and a
+        routed port an address that was not read.
+        """
         fabric, serving = self.fabric, served(self.fabric)
-        hidden = any(
+        routers = facing_routers(fabric, perhaps=True)
+        hidden = any(not serving[one.bridge] >> one.vid & 1 for one in routers) or any(
             (port.view.emit | port.view.enters()) & ~serving[port.bridge]
             for port in fabric.bridge_ports
             if fabric.is_host_port(port) and not fabric.is_implied(port)
         )
-        # Without such a trunk the answer is the same, and known.
+        # Without any of these the answer is the same, and known.
         return needed(fabric, self.wanted, perhaps=True) if hidden else self.needs
 
     @cached_property

@@ -16,7 +16,7 @@ from itertools import product
 
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.outlets import outlets
-from inkov.forwarding.serve import served
+from inkov.forwarding.serve import facing_routers, served
 from inkov.vlanset import VlanSet, union
 from inkov.wiring import End
 
@@ -32,7 +32,7 @@ def needed(
     """For each link, in the order of the wiring, the VIDs it needs, as a mask.
 
     `wanted` adds VIDs to what devices serve (the plan's word). `perhaps`: whoever is behind a trunk
-    that is left at everything counts as well.
+    that is left at everything counts as well, and routers on links without an address.
     """
     links = _Links(fabric, _serving(fabric, wanted or {}, perhaps=perhaps))
     result = [0] * len(fabric.wiring.links)
@@ -54,6 +54,9 @@ def _serving(fabric: Fabric, wanted: Mapping[str, int], *, perhaps: bool) -> lis
     for port in fabric.bridge_ports if perhaps else ():
         if fabric.is_host_port(port) and not fabric.is_implied(port):
             serving[port.bridge] |= port.view.emit | port.view.enters()
+    # So may a router, whose address is not among what was read.
+    for facing in facing_routers(fabric, perhaps=True) if perhaps else ():
+        serving[facing.bridge] |= 1 << facing.vid
     for device, mask in wanted.items():
         bridge = fabric.bridge_of.get((device, ""))
         # A switch without a bridge of its own (a router) has nowhere to put it.

@@ -81,9 +81,10 @@ class Facing(NamedTuple):
     networks: frozenset[Subnet]
 
 
-def facing_routers(fabric: Fabric) -> Iterator[Facing]:
+def facing_routers(fabric: Fabric, *, perhaps: bool = False) -> Iterator[Facing]:
     """Where routed ports with an address are linked to switches (FM 6.3). What hangs there by their
-    sub-interfaces is in `outlets`.
+    sub-interfaces is in `outlets`. `perhaps`: those without an address as well, which may only not
+    have been read.
     """
     for number, link in enumerate(fabric.wiring.links):
         if not fabric.link_up[number]:
@@ -91,7 +92,7 @@ def facing_routers(fabric: Fabric) -> Iterator[Facing]:
         for near, far in ((link.a, link.b), (link.b, link.a)):
             router = fabric.ports[far]
             # A port without an address of its own routes nothing that is untagged.
-            if router.mode is not Mode.ROUTED or not router.stated.addresses:
+            if router.mode is not Mode.ROUTED or not (router.stated.addresses or perhaps):
                 continue
             inside = fabric.bridge_of.get((far.device, f"routed {far.port}"), -1)
             networks = frozenset(fact.value.network for fact in router.stated.addresses)
