@@ -728,6 +728,41 @@ def test_who_is_linked_by_a_routed_port_needs_the_vlan_there(
     assert "subnets-overlap" not in [one["rule"] for one in found]
 
 
+def test_what_is_not_as_the_plan_has_it(inkov: Inkov, tmp_path: Path) -> None:
+    """A VLAN that is needed and not there, one that is nowhere, a name that is written otherwise, a
+    port out of use in a VLAN in use, an acceptance of nothing; and no word of the acceptance where
+    its rule is not asked for.
+    """
+    up = "[port 9]\nmode: trunk\nnative: none\nallowed: 10,20\n[neighbours]\n9: {}:9\n"
+    off = "[port 3]\nvlan: 10\nabout: not used\nstate: off\n"
+    for name, far, rows, more in (
+        ("a", "b", "10: Pumps_west\n20: tills\n", f"[port 2]\nvlan: 20\n{off}"),
+        ("b", "a", "10: pumps-west\n", ""),
+    ):
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n{rows}[port 1]\nvlan: 10\n{more}"
+            + up.format(far)
+        )
+    (tmp_path / "plan.yaml").write_text(
+        "vlans:\n  10: {name: pumps-west, needed: [a, b]}\n  20: {name: tills, needed: [a, b]}\n"
+        "  98: {name: unused}\npractice:\n  unused: {vlan: 98, shut: yes}\naccepted:\n"
+        "  - {rule: vlan-name-differs, switch: zz, because: of old}\n"
+    )
+    found = inkov("audit", ".", "-f", "json").json["findings"]
+    assert [(one["severity"], one["says"]) for one in found] == [
+        ("fault", "the plan needs VLAN 20 on b, which does not define it"),
+        ("risk", "the plan has VLAN 98 (unused), and no switch does"),
+        (
+            "note",
+            "VLAN 10 is 'Pumps_west' on a, and the plan calls it 'pumps-west' (only spelled"
+            " otherwise)",
+        ),
+        ("note", "a has 1 port out of use and not in the parking VLAN 98: 3"),
+        ("note", "vlan-name-differs at zz is accepted, and not found any more"),
+    ]
+    assert inkov("audit", ".", "--only", "vlan-unused").out == "No findings on 2 switches.\n"
+
+
 def test_the_parts_of_a_private_vlan_are_told_to_go_together(inkov: Inkov, tmp_path: Path) -> None:
     """Nobody is in them yet. The list that lacks the primary VLAN is told, and its cure is not
     undone by another one that takes the secondary VLAN away.
