@@ -32,6 +32,8 @@ def withstand(
     ] = False,
 ) -> None:
     """Whom each single loss cuts off, and why there is no spare."""
+    from inkov.campus import Mode, natural
+    from inkov.checks.words import listed
     from inkov.forwarding.trees.active import remarks_on
     from inkov.forwarding.trees.loss import all_losses
     from inkov.forwarding.trees.losses import Losses
@@ -60,6 +62,18 @@ def withstand(
     if claims.untried:
         remarks.append(
             f"With {claims.untried} of the losses the claims of the plan were not tried."
+        )
+    # Who is in no VLAN falls off none.
+    routed = [
+        host.name
+        for host in fabric.campus.hosts
+        if (at := fabric.ports.get(fabric.end_of(host.device, host.port))) is not None
+        and at.mode is Mode.ROUTED
+    ]
+    if routed:
+        names = listed(sorted(routed, key=natural))
+        remarks.append(
+            f"What losses do to hosts at routed ports ({names}) only the claims of the plan tell."
         )
     # Nobody there: nothing could be cut.
     if wanted is not None and not any(g.hubs for g in tried.groups if g.vlans & wanted.bits):

@@ -952,6 +952,22 @@ def test_fm_7_11_a_router_that_is_no_switch_is_lost_as_one(
     assert sorted(gone["cut"]) == ["h10", "h20"]
 
 
+def test_fm_7_11_who_is_at_a_routed_port_is_named_as_not_looked_at(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    for name, port in (("r1", "mode: routed\naddress: 10.9.0.1/24"), ("r2", "vlan: 20")):
+        number = int(name[1])
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n20: pumps\n[port 1]\n{port}\n[port u]\n"
+            f"mode: routed\naddress: 10.0.0.{number}/30\n"
+            + ("[gateway 20]\naddress: 10.20.0.1/24\n" if number == 2 else "")
+            + f"[neighbours]\nu: r{3 - number}:u\n"
+        )
+    (tmp_path / "hosts.csv").write_text("host,switch,port\nfogger,r1,1\npump,r2,1\n")
+    told = inkov("withstand", ".").out
+    assert "hosts at routed ports (fogger) only the claims of the plan tell" in told
+
+
 def test_only_connection_withstands(asked: Any, inkov: Inkov) -> None:
     folder = asked(Ring()).folder
     (folder / "plan.yaml").write_text(
