@@ -1011,6 +1011,12 @@ def _at(folder: Any, name: str, port: str, line: str) -> str:
             "the allowed list of fern-1:2 (20,99) does not hold VLAN 10",
             "allowed: 20,99",
         ),
+        (
+            f"{TRUNK}\nbpdu guard: on",
+            "core-1:2 - fern-1:1",
+            "the spanning tree blocks the spare core-2:2 - fern-1:2",
+            "",
+        ),
         (None, "core-1:2 - fern-1:1", "there is no other link", ""),
         (None, "core-1", "every way leads through core-1", ""),
         ("twice", "core-1", "all 2 cables lead to core-1", ""),
