@@ -968,6 +968,44 @@ def test_fm_7_11_who_is_at_a_routed_port_is_named_as_not_looked_at(
     assert "hosts at routed ports (fogger) only the claims of the plan tell" in told
 
 
+@pytest.mark.parametrize(
+    ("tree", "odd"),
+    [
+        ("mode: mstp\nregion: north", ["the region 'north' is stated, and no VLANs of any"]),
+        ("mode: rstp\nregion: north", []),
+        ("mode: mstp\nregion: north\n[tree 10]\nnumber: 1", []),
+        (
+            "mode: mstp\nregion: north\n[tree 10]\nnumber: 1\n[tree 10,20]\nnumber: 2",
+            ["VLAN 10 is in instance 1 and in 2"],
+        ),
+        ("mode: rstp\ncost of 1: 0", ["the cost of 1 is 0, and not from 1 to 200000000"]),
+        ("mode: rstp\ncost of 1: 200000000", []),
+        ("mode: stp\ncost of 1: 65536", ["the cost of 1 is 65536, and not from 1 to 65535"]),
+        ("mode: rstp\nexternal cost of 1: 20", ["a cost between regions is stated for 1"]),
+        ("mode: mstp\nregion: north\nexternal cost of 1: 20\n[tree 10]\nnumber: 1", []),
+        ("mode: rstp\npriority: 5000", ["the priority is 5000, and not from 0 to 61440, in"]),
+        ("mode: stp\npriority: 5000", []),
+        # A priority may be shown with the number of its tree in it.
+        ("mode: per vlan\n[tree 10]\npriority: 4106", []),
+        ("mode: per vlan\n[tree 10]\npriority: 4107", ["the priority is 4107, and not from"]),
+        (
+            "mode: rstp\n[tree 10]\npriority: 4096\n[tree 20]\npriority: 8192",
+            ["runs rstp, one tree for all, and states another one for VLAN 20"],
+        ),
+        ("mode: rstp\n[tree 10]\npriority: 4096\n[tree 20]\npriority: 4096", []),
+    ],
+)
+def test_settings_that_cannot_be(inkov: Inkov, tmp_path: Path, tree: str, odd: list[str]) -> None:
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: beds\n[port 1]\nvlan: 10\n[port 2]\n"
+        f"vlan: 20\n[tree]\n{tree}\n"
+    )
+    ran = inkov("audit", ".", "--only", "tree-setting-odd", "-f", "json")
+    assert ran.err == ""
+    told = [one["says"].removeprefix("a: ") for one in ran.json["findings"]]
+    assert len(told) == len(odd) and all(map(str.startswith, told, odd)), told
+
+
 def test_only_connection_withstands(asked: Any, inkov: Inkov) -> None:
     folder = asked(Ring()).folder
     (folder / "plan.yaml").write_text(
