@@ -62,7 +62,8 @@ def served(fabric: Fabric) -> list[int]:
             bits[fabric.bridge_of[device.name, gateway.bridge]] |= 1 << gateway.vid
     inhabited = union(bits) | union(1 << port.outer for port in outlets(fabric))
     routers = list(facing_routers(fabric))
-    sharing = Counter((one.vid, network) for one in routers for network in one.networks)
+    legs = {(one.inside, one.vid, network) for one in routers for network in one.networks}
+    sharing = Counter((vid, network) for _, vid, network in legs)
     for one in routers:
         # One that is alone in the VLAN, or in its subnet there, has nobody to get to.
         if inhabited >> one.vid & 1 or any(sharing[one.vid, net] > 1 for net in one.networks):
