@@ -128,6 +128,18 @@ def test_what_was_meant_is_not_refused(inkov: Inkov, sides: tuple[Path, Path]) -
         assert ["outside what was to be changed" in one["says"] for one in refused] == [True]
 
 
+def test_hosts_may_be_named_in_what_is_meant(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    """pump is at the port that moves from the ferns to the visitors; fogger is not."""
+    edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 20")
+    for side in sides:
+        (side / "hosts.csv").write_text("host,switch,port\npump,fern-1,3\nfogger,fern-1,1\n")
+    assert run(inkov, sides, "--lose", "pump <-> ferns", "--gain", "pump <-> visitors").status == 0
+    assert run(inkov, sides, "--lose", "fogger <-> ferns").status == 1
+    (sides[1] / "change.yaml").write_text("lose: [ferns <-> pump]\ngain: [-> pump]\n")
+    unclear = inkov("compare", *sides)
+    assert unclear.status == 2 and "'-> pump' is not like 'A <-> B'" in unclear.err
+
+
 def test_what_names_no_vlan_is_about_those_that_the_port_passes(
     inkov: Inkov, sides: tuple[Path, Path]
 ) -> None:
