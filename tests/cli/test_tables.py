@@ -340,3 +340,44 @@ def test_the_gateways_of_a_vlan_are_named(
     out = inkov("overview", ".", "-q").out
     [line] = [line for line in out.splitlines() if "10 ferns: " in line]
     assert re.search(rf"{re.escape(says)}(,|$)", line.strip()), line
+
+
+@pytest.mark.parametrize(
+    ("file", "text"),
+    [
+        ("a.sheet", "inkov sheet 1\nswitch: a\n[port 1]\nabout: {}\n"),
+        (
+            "a.walk",
+            ".1.3.6.1.2.1.1.5.0 = STRING: a\n.1.3.6.1.2.1.2.2.1.2.1 = STRING: 1\n"
+            ".1.3.6.1.2.1.31.1.1.1.18.1 = STRING: {}\n",
+        ),
+        ("hosts.csv", "host,switch,port\npump,a,1\n{},a,2\n"),
+        ("bed.txt", "bed 1\n grows 10\n label {}\n"),
+    ],
+)
+def test_bytes_that_are_no_text_are_said(
+    inkov: Inkov, tmp_path: Path, file: str, text: str
+) -> None:
+    """A name in the encoding of another time; the rest is read."""
+    (tmp_path / file).write_bytes(text.format("Br\xfccke").encode("latin-1"))
+    (tmp_path / "b.sheet").write_text(f"{HEAD.format('b')}[port 1]\n")
+    (tmp_path / "moss.toml").write_text(
+        'dialect = "moss"\nfiles = ["*.txt"]\n[port]\nopens = ["bed {ports}"]\n[port.says]\n'
+        '"grows {vid}" = "mode = access; vlan = {vid}"\n"label {text}" = "about = {text}"\n'
+    )
+    read = inkov("read", ".")
+    line = text.partition("{}")[0].count("\n") + 1
+    assert f"./{file}:{line}: byte 0xfc is not UTF-8; such bytes are replaced" in read.err
+    assert read.status != 0
+
+
+def test_claims_about_two_ports_are_told_with_the_way(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text(f"{HEAD.format('a')}[vlans]\n10: x\n[port 1..3]\nvlan: 10\n")
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - {not-reach: ['a:1', 'a:2'], about: pumps apart}\n  - reach: ['a:1', 'a:3']\n"
+    )
+    apart, reaches = "Claim: pumps apart (./plan.yaml:2", "Claim: a:1 reaches a:3 (./plan.yaml:3"
+    way = inkov("follow", "a:1", "a:2", ".").out
+    assert f"{apart}, layer 2, honest) is broken" in way and reaches not in way
+    heard = inkov("hears", "a:1", ".").out
+    assert apart in heard and f"{reaches}, layer 2, honest) holds" in heard
