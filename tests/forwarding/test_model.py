@@ -386,6 +386,9 @@ def test_fm_3_3_only_vlans_the_switch_has() -> None:
         heard(without, "s:1") == {("s:2", 40, False)}
         and "brings no VLAN table" in without.assumptions[0].says
     )
+    # What an access port lists has no meaning there; what a trunk lists, has.
+    named = fabric_of("switch: s\n" + access("1", 30, "allowed: 40") + trunk("2", "10,20", "none"))
+    assert vids(named.live["s"]) == "1,10,20,30"
 
 
 def test_fm_3_4_and_fm_3_7_hub_and_departure() -> None:
