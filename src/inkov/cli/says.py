@@ -148,10 +148,13 @@ def say_unmatched(campus: Campus, locator: Locator) -> None:
     said = {problem.origin for problem in campus.problems}
     lines = [origin for origin, _ in campus.unmatched if origin not in said]
     if lines:
-        counted = f"{len(lines)} lines, this one first," if len(lines) > 1 else "a line"
+        about = "that may have to do with VLANs"
+        says = f"a line {about} was not understood"
+        if len(lines) > 1:
+            says = f"{len(lines)} lines {about} were not understood, this one first"
         complain(
-            f"{place(lines[0], locator)}: {counted} that may have to do with VLANs not understood:"
-            " what is told here may be otherwise (`inkov read --unmatched` lists them)"
+            f"{place(lines[0], locator)}: {says}: what is told here may be otherwise"
+            " (`inkov read --unmatched` lists them)"
         )
 
 
