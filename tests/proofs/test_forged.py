@@ -78,6 +78,9 @@ def way(*steps: tuple[str, str, int]) -> list[dict[str, Any]]:
     return [step(*one) for one in steps]
 
 
+ACROSS = way(
+    ("a:1", "sent", 10), ("a:u", "leaves", 10), ("b:u", "arrives", 10), ("b:1", "heard", 10)
+)
 ISOLATE = "isolate: [vlan 10, vlan 20]"
 FROM_10 = "{isolate: vlan 10, from: vlan 20, one-way: yes}"
 ON_A = "carried-by: {vlans: 10, on: [a]}"
@@ -274,27 +277,13 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
         "nobody knows what b:1 passes",
         (TWO[0], TWO[1].replace("[port 1]\n", "[port 1]\nunknown: nothing was collected\n")),
         "reach: ['a:1', 'b:1']",
-        {
-            "way": way(
-                ("a:1", "sent", 10),
-                ("a:u", "leaves", 10),
-                ("b:u", "arrives", 10),
-                ("b:1", "heard", 10),
-            )
-        },
+        {"way": ACROSS},
     ),
     (
         "nobody knows what a:1 passes",
         (TWO[0].replace("[port 1]\n", "[port 1]\nunknown: nothing was collected\n"), TWO[1]),
         "reach: ['a:1', 'b:1']",
-        {
-            "way": way(
-                ("a:1", "sent", 10),
-                ("a:u", "leaves", 10),
-                ("b:u", "arrives", 10),
-                ("b:1", "heard", 10),
-            )
-        },
+        {"way": ACROSS},
     ),
     (
         "nobody knows what b:u passes",

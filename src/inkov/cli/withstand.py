@@ -32,7 +32,6 @@ def withstand(
     ] = False,
 ) -> None:
     """Whom each single loss cuts off, and why there is no spare."""
-    from inkov.campus import Mode, natural
     from inkov.checks.words import listed
     from inkov.forwarding.trees.active import remarks_on
     from inkov.forwarding.trees.loss import all_losses
@@ -42,7 +41,7 @@ def withstand(
     from inkov.proofs.withstanding import Withstanding
     from inkov.render.results import Result
     from inkov.render.withstand import losses_grid, losses_value
-    from inkov.survey.withstand import loss_rows
+    from inkov.survey.withstand import at_routed_ports, loss_rows
 
     kinds = _kinds(losses)
     wanted = vlan_list(vlan)
@@ -64,16 +63,10 @@ def withstand(
             f"With {claims.untried} of the losses the claims of the plan were not tried."
         )
     # Who is in no VLAN falls off none.
-    routed = [
-        host.name
-        for host in fabric.campus.hosts
-        if (at := fabric.ports.get(fabric.end_of(host.device, host.port))) is not None
-        and at.mode is Mode.ROUTED
-    ]
-    if routed:
-        names = listed(sorted(routed, key=natural))
+    if routed := at_routed_ports(fabric):
         remarks.append(
-            f"What losses do to hosts at routed ports ({names}) only the claims of the plan tell."
+            f"What losses do to hosts at routed ports ({listed(routed)}) only the claims of the"
+            " plan tell."
         )
     # Nobody there: nothing could be cut.
     if wanted is not None and not any(g.hubs for g in tried.groups if g.vlans & wanted.bits):

@@ -137,16 +137,18 @@ def _add_legs(fabric: Fabric, routing: dict[str, VlanSet]) -> None:
     """Routers with sub-interfaces route the VLANs of their tags; those with routed ports on
     switches the VLANs in which these are there.
     """
+    legs = [
+        (fabric.bridges[facing.inside].device, facing.vid)
+        for facing in facing_routers(fabric)
+        if facing.inside >= 0
+    ]
     for device in fabric.campus.devices.values():
         for port in device.ports.values():
             # A router's sub-interface serves the VLAN of its tag, whatever it is called inside.
             if port.kind is PortKind.SUB and port.addresses and port.outer is not None:
-                own = routing.get(device.name, VlanSet())
-                routing[device.name] = own | VlanSet.of(port.outer.value)
-    for facing in facing_routers(fabric):
-        if facing.inside >= 0:
-            router = fabric.bridges[facing.inside].device
-            routing[router] = routing.get(router, VlanSet()) | VlanSet.of(facing.vid)
+                legs.append((device.name, port.outer.value))
+    for router, vid in legs:
+        routing[router] = routing.get(router, VlanSet()) | VlanSet.of(vid)
 
 
 def _vlan(row: VlanRow, gateways: list[str]) -> VlanSummary:

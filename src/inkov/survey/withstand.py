@@ -9,7 +9,7 @@ from functools import partial
 
 from msgspec import Struct
 
-from inkov.campus import Origin, natural
+from inkov.campus import Mode, Origin, natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.trees.loss import Kind, Loss
@@ -19,7 +19,7 @@ from inkov.progress import counted
 from inkov.vlanset import bits_to_text, union
 from inkov.wiring import Link
 
-__all__ = ["LossRow", "Survived", "loss_rows", "summary"]
+__all__ = ["LossRow", "Survived", "at_routed_ports", "loss_rows", "summary"]
 
 
 class Fallen(Struct):
@@ -74,6 +74,17 @@ def loss_rows(
             cuts.append((cut or Cut(loss), claims))
     cuts.sort(key=lambda row: (-row[0].hosts, row[0].loss.kind, natural(row[0].loss.name)))
     return [_row(losses, cut, claims) for cut, claims in cuts], list(counts.values())
+
+
+def at_routed_ports(fabric: Fabric) -> list[str]:
+    """The hosts that are in no VLAN, and of which losses tell nothing (FM 7.11), by their names."""
+    names = [
+        host.name
+        for host in fabric.campus.hosts
+        if (at := fabric.ports.get(fabric.end_of(host.device, host.port))) is not None
+        and at.mode is Mode.ROUTED
+    ]
+    return sorted(names, key=natural)
 
 
 _WORDS = {

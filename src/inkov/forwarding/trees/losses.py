@@ -167,8 +167,7 @@ class Losses:
         for group in self.groups:
             if id(group) not in self.safe:
                 continue
-            counting = {*group.hubs, *group.routers}
-            weights: dict[Hashable, int] = {hub: group.weight(hub) + 1 for hub in counting}
+            weights: dict[Hashable, int] = {hub: group.weight(hub) + 1 for hub in group.counting}
             for parting in partings([(edge.one, edge.other) for edge in group.edges], weights):
                 # An edge is a link; a vertex a hub, whose switch is lost.
                 parts = cast("list[list[Hub]]", parting.parts)
@@ -273,10 +272,7 @@ class Losses:
         for number in range(after.trees.outcomes):
             there = domains(active(self.fabric, after.trees, number, lost=lost))
             islands.append(
-                {
-                    hub: there.of(*hub) if there.of(*hub) >= 0 else hub
-                    for hub in (*group.hubs, *group.routers)
-                }
+                {hub: there.of(*hub) if there.of(*hub) >= 0 else hub for hub in group.counting}
             )
         return islands
 
@@ -420,7 +416,7 @@ def _joined(
 ) -> dict[Hub, object]:
     """The island of each hub that serves somebody, or routes, where some ports are lost."""
     joined = _wires(group, discarding, lost)
-    return {hub: joined.of(hub) for hub in (*group.hubs, *group.routers)}
+    return {hub: joined.of(hub) for hub in group.counting}
 
 
 def _wires(group: VlanGraph, discarding: Mapping[int, int], lost: Collection[int]) -> Wires:

@@ -43,6 +43,11 @@ class VlanGraph(Struct):
     """
     odd: bool = False
 
+    @property
+    def counting(self) -> list[Hub]:
+        """The hubs that fall apart: those that serve somebody, and those of routers."""
+        return [*self.hubs, *self.routers]
+
     def weight(self, hub: Hub) -> int:
         """How much a hub counts among parts: gateways and routers before all, then host ports."""
         routes = hub in self.gateways or hub in self.routers
