@@ -1017,3 +1017,31 @@ def test_fm_3_6_routers_at_two_protected_ports_of_a_switch_do_not_know_each_othe
         (tmp_path / "mid.sheet").write_text(f"{BETWEEN}protected: {protected}\n")
         told = inkov("prove", tmp_path, "-f", "json", "-q").json["claims"]
         assert [claim["verdict"] for claim in told] == verdicts
+
+
+@pytest.mark.parametrize("router", ["routed port", "gateway"])
+def test_a_private_vlan_and_its_router_are_one_for_the_verifier_too(
+    inkov: Inkov, tmp_path: Path, router: str
+) -> None:
+    """The router on one switch, isolated hosts on the other: they are in the primary VLAN by what
+    they hear.
+    """
+    rows = "[vlans]\n30: huts; primary of 31\n31: guests; isolated\n"
+    up = "[port 9]\nmode: trunk\nnative: none\nallowed: 30,31\n[neighbours]\n9: {}:9\n"
+    leg = "[port 1]\nmode: promiscuous\nprimary: 30\nsecondaries: 31\n"
+    if router == "gateway":
+        leg = "[gateway 30]\naddress: 10.0.30.1/24\n"
+    else:
+        (tmp_path / "r.sheet").write_text(
+            "inkov sheet 1\nswitch: r\n[port u]\nmode: routed\naddress: 10.0.30.1/24\n"
+            "[neighbours]\nu: s:1\n"
+        )
+    hosts = "[port 1..2]\nmode: private host\nprimary: 30\nsecondary: 31\n"
+    for name, far, more in (("s", "t", leg), ("t", "s", hosts)):
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n{rows}{more}{up.format(far)}"
+        )
+    claims = inkov("prove", ".", "--certificate", "c.json").out
+    assert "VLAN 30 is not split" in claims and "0 broken" in claims
+    verified = inkov("verify", "c.json", ".")
+    assert verified.status == 0 and "claims verified" in verified.out, verified.out

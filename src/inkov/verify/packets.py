@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from inkov.campus import Address, FilterEntry, Mode, Subnet
 from inkov.levels import Level
-from inkov.verify.frames import FrameModel, Hub, Spot, bits
+from inkov.verify.frames import FrameModel, HostSeat, Hub, Spot, bits
 from inkov.verify.rules import ALL
 from inkov.vlanset import bit
 
@@ -118,6 +118,10 @@ class PacketModel(FrameModel):
                 or device.value(port, "allowed").bits != ALL
             ):
                 hubs.add(seat.spot.hub)
+        # Who is in a private VLAN sends into one, and hears others as well.
+        for seat in self._private:
+            if seat.spot.views[0].emit >> vid & 1:
+                hubs.add(seat.spot.hub)
         legs = self._legs(vid)
         inhabited = bool(hubs or self.outlets(vid))
         for station, linked in legs:
@@ -127,6 +131,17 @@ class PacketModel(FrameModel):
             if inhabited or any(own & {a.network for a in other.addresses} for other in others):
                 hubs |= linked
         return {hub for hub in hubs if not self._is_inside(hub, vid)}
+
+    @cached_property
+    def _private(self) -> list[HostSeat]:
+        """The seats at ports of private VLANs."""
+
+        def mode(seat: HostSeat) -> Mode:
+            device = self.campus.devices[seat.spot.hub[0]]
+            return self._mode(device, device.ports[seat.spot.name])
+
+        seats = (seat for own in self.by_vid.values() for seat in own)
+        return [seat for seat in seats if mode(seat) in (Mode.PRIVATE_HOST, Mode.PROMISCUOUS)]
 
     def _legs(self, vid: int) -> list[tuple[Station, set[Hub]]]:
         """The routers whose routed port is on a cable to bridges where its untagged frames are in a
