@@ -193,6 +193,53 @@ def test_follow_names_the_port_that_is_shut(inkov: Inkov, tmp_path: Path) -> Non
     assert last["because"] == "b:1 is shut" and last["origin"]["line"] == 8
 
 
+ROUTED = {
+    "r": "[port 1]\nmode: routed\n[sub 1.10]\nof: 1\ntag: 10\nmode: routed\naddress: 10.0.10.1/24\n"
+    "[port 2]\nmode: routed\naddress: 10.0.20.1/24\n",
+    "a": "[vlans]\n10: climate\n20: pumps\n99: nobody\n[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
+    "[port 8]\nvlan: 20\n[port 9]\nmode: trunk\nnative: 99\nallowed: 10,20,99\n"
+    "[port 5]\nmode: trunk\nnative: 10\nallowed: 10,20\n[neighbours]\n8: r:2\n9: r:1\n",
+}
+HOSTS = (
+    "host,switch,port,address,gateway\nx,a,1,10.0.10.5/24,10.0.10.1\ny,a,2,10.0.20.5/24,10.0.20.1\n"
+)
+
+
+def routed(folder: Path) -> None:
+    """Hosts x in VLAN 10 and y in VLAN 20; r has a leg in each: by tag 10, and by a routed port."""
+    for name, text in ROUTED.items():
+        (folder / f"{name}.sheet").write_text(f"inkov sheet 1\nswitch: {name}\n{text}")
+    (folder / "hosts.csv").write_text(HOSTS)
+
+
+def test_follow_says_how_a_router_takes_a_frame(inkov: Inkov, tmp_path: Path) -> None:
+    routed(tmp_path)
+    steps = inkov("follow", "x", "y", ".", "-f", "json").json["steps"]
+    lines = (tmp_path / "r.sheet").read_text().splitlines()
+    taken = [
+        (s["port"], s["vlan"], s["tagged"], s["because"], lines[s["origin"]["line"] - 1])
+        for s in steps
+        if s["switch"] == "r" and s["event"] == "arrives"
+    ]
+    assert taken == [
+        ("1.10", 10, True, "the router's sub-interface takes tag 10", "tag: 10"),
+        ("2", None, False, "the routed port takes it", "[port 2]"),
+    ]
+
+
+def test_a_host_without_a_tag_hears_nothing_tagged(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 20 leaves tagged at port 5, and VLAN 10 untagged."""
+    routed(tmp_path)
+    (tmp_path / "hosts.csv").write_text(HOSTS + "dew,a,5,,\n")
+    claims = "claims: [{reach: ['a:2', dew]}, {reach: ['a:1', dew]}]\n"
+    (tmp_path / "plan.yaml").write_text(claims)
+    far, near = inkov("prove", ".", "-f", "json").json["claims"]
+    assert (far["verdict"], near["verdict"]) == ("broken", "holds")
+    last = far["witness"][-1]
+    assert (last["port"], last["event"]) == ("5", "stops")
+    assert "leaves there tagged 20, and the host takes untagged frames" in last["because"]
+
+
 IN_A_ROW = """inkov sheet 1
 switch: {name}
 [vlans]

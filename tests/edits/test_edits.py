@@ -123,6 +123,13 @@ def test_a_switch_with_another_name_is_the_same_switch() -> None:
     # Two that look alike may be either.
     assert renames(campus_of(sheet("a"), sheet("b")), campus_of(sheet("c"))) == {}
     assert renames(campus_of(sheet("a")), campus_of(sheet("a"), sheet("c"))) == {}
+    # So little is the same of any two.
+    few = "switch: {}\n[port 1]\nvlan: 10\n[port 2]\nvlan: 10\n"
+    assert renames(campus_of(few.format("a")), campus_of(few.format("b"))) == {}
+    enough = few + "[vlans]\n10: climate\n20: pumps\n"
+    assert renames(campus_of(enough.format("a")), campus_of(enough.format("b"))) == {
+        "a": ("b", False)
+    }
 
 
 def test_another_make_brings_its_own_defaults(tmp_path: Path) -> None:

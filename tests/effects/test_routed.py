@@ -140,3 +140,53 @@ def test_which_addresses_of_a_subnet_a_prefix_has() -> None:
             meant = prefix.overlaps(subnet), subnet.subnet_of(prefix)  # type: ignore[arg-type]
             assert _fits(prefix, subnet) == meant, (prefix, subnet)
         assert _fits(prefix, ip_network("::a00:0/123")) == (False, False)
+
+
+@pytest.mark.parametrize(
+    ("gone", "line", "words"),
+    [
+        # Its gateway routes it, and what the router sends on is not let in at b.
+        ("20,30", ("b", "allowed: 30"), "allowed list"),
+        # a and b route, by VLAN 30 between them.
+        ("30,20", ("a", "[gateway 10]"), "do not know of each other any more"),
+    ],
+)
+def test_where_a_packet_stops_behind_its_gateway(
+    inkov: Inkov, tmp_path: Path, gone: str, line: tuple[str, str], words: str
+) -> None:
+    """VLAN 10 is at a and VLAN 20 at b, behind one link; b loses one of its VLANs there."""
+    lost, kept = gone.split(",")
+    beside = "[port 8]\nmode: trunk\nnative: 99\nallowed: {}\n[neighbours]\n8: {}:8\n"
+    routed = "[gateway 30]\naddress: 10.0.30.{}/24\n"
+    for side, listed in (("old", "20,30"), ("new", kept)):
+        texts = {
+            "a": "[port 1]\nvlan: 10\n[gateway 10]\naddress: 10.0.10.1/24\n",
+            "b": "[port 2]\nvlan: 20\n",
+        }
+        own = "[gateway 20]\naddress: 10.0.20.1/24\n"
+        # Either a routes both, or each its own with a transit VLAN between.
+        if lost == "20":
+            texts["a"] += own
+        else:
+            texts["a"] += routed.format(1)
+            texts["b"] += own + routed.format(2)
+        texts["a"] += beside.format("20,30", "b")
+        texts["b"] += beside.format(listed, "a")
+        (tmp_path / side).mkdir()
+        for name, text in texts.items():
+            head = HEAD.replace("switch: a", f"switch: {name}")
+            (tmp_path / side / f"{name}.sheet").write_text(head + text)
+    said = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
+    witnesses = [
+        row["witness"]
+        for row in said["lost"]
+        if row["layer"] == 3 and (row["from"]["vlan"], row["to"]["vlan"]) in (("10", "20"),)
+    ]
+    assert witnesses
+    switch, text = line
+    place = (tmp_path / "new" / f"{switch}.sheet").read_text().splitlines().index(text) + 1
+    for witness in witnesses:
+        first, last = witness[0], witness[-1]
+        assert (first["switch"], first["port"], first["event"]) == ("a", "1", "sent")
+        assert (last["switch"], last["origin"]["line"]) == (switch, place)
+        assert words in last["because"] and last["event"] in ("stops", "dropped")

@@ -107,6 +107,13 @@ ASKS = "negotiation: passive"
         # One end sends VLAN 10 untagged, the other takes it for VLAN 20: one end is to be as the
         # other.
         ("isolate: [climate, tills]", "", {("a", "9", "native_vlan", 20)}, ASKS),
+        # All others are VLAN 20; VLAN 1 has nobody.
+        (
+            "{isolate: climate, from: everything, except: ['b:5']}",
+            "",
+            {("a", "9", "native_vlan", 20)},
+            ASKS,
+        ),
         # A hostile host hides a tag behind the native VLAN, and asks port 5 for a trunk: the house
         # has a native VLAN for that, and the port decides no more by itself.
         (

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import random
 import re
-from itertools import combinations
+from itertools import combinations, pairwise
 from pathlib import Path
 
 import pytest
@@ -511,3 +511,46 @@ def test_how_a_router_gets_one_more_is_not_guessed(inkov: Inkov, four: Path) -> 
     plan = "vlans:\n  61: {name: seedlings, on: [c], gateways: {r: 10.61.0.1/24}}\n"
     status, _, unmet = planned(inkov, plan)
     assert status == 1 and any("how is r to route VLAN 61? give it the" in one for one in unmet)
+
+
+def test_a_list_that_gets_and_loses_gets_first(inkov: Inkov, four: Path) -> None:
+    """VLAN 61 goes and 64 comes on the same links: no list ever lacks what it has in the end, nor
+    loses anything before all others have got theirs.
+    """
+    for name in "abcd":
+        text = (four / f"{name}.sheet").read_text().replace("10,99", "10,61,99")
+        (four / f"{name}.sheet").write_text(text.replace("\n99:", "\n61: ferns\n99:"))
+    (four / "plan.yaml").write_text("vlans:\n  61: {on: []}\n  64: {name: moss, on: [a, b]}\n")
+    told = inkov("mend", "in", "--as-planned", "--commands", "-f", "json").json
+    lists: dict[tuple[str, str], list[tuple[str, str]]] = {}
+    for step in told["steps"]:
+        for edit in step["edits"]:
+            if edit["attribute"] == "allowed":
+                at = lists.setdefault((edit["switch"], edit["name"]), [])
+                at.append((edit["before"], edit["after"]))
+    both = [("10,61,99", "10,61,64,99"), ("10,61,64,99", "10,64,99")]
+    ends = {(name, port) for name in "abcd" for port in ("up", "down")}
+    assert {end: changes for end, changes in lists.items() if changes != both} == {
+        ("a", "x"): [("10,61,99", "10,99")]
+    }
+    assert lists.keys() == ends | {("a", "x")}
+    got = [
+        "64" in edit["after"].split(",") and "61" in edit["after"].split(",")
+        for step in told["steps"]
+        for edit in step["edits"]
+        if edit["attribute"] == "allowed"
+    ]
+    assert got == sorted(got, reverse=True)
+    assert all(step["cuts"] == [] and step["tried"] for step in told["steps"])
+
+
+def test_of_many_steps_the_end_of_each_stage_is_tried(inkov: Inkov, tmp_path: Path) -> None:
+    """32 switches in a row get a row each, and then their lists: 64 steps."""
+    names = [f"s{number}" for number in range(32)]
+    links = [(a, "up", b, "down") for a, b in pairwise(names)]
+    campus(tmp_path / "in", names, links)
+    (tmp_path / "in" / "plan.yaml").write_text("vlans:\n  61: {name: moss, on: [s0, s31]}\n")
+    told = inkov("mend", "in", "--as-planned", "--commands", "-f", "json").json["steps"]
+    assert [step["edits"][0]["kind"] for step in told] == ["vlan"] * 32 + ["port"] * 32
+    assert [number for number, step in enumerate(told) if step["tried"]] == [31, 63]
+    assert "Tried after each stage" in inkov("mend", "in", "--as-planned", "--commands").out

@@ -36,6 +36,7 @@ opens = ["plot {vids}"]
 [vlan.says]
 "named {name}" = "name = {name}"
 "rests" = "state = suspended"
+"wakes" = "state = active"
 "alone" = "private = isolated"
 "holds {vids}" = "private = primary; secondaries + {vids}"
 "holds just {vids}" = "secondaries = {vids}"
@@ -153,6 +154,9 @@ def test_what_is_stated_stays_where_something_else_is_undone() -> None:
       un holds also 22
     plot 11
       rests
+    plot 13
+      rests
+      wakes
     pot 1
       carry 10,20
       un carry also 20
@@ -174,7 +178,7 @@ def test_what_is_stated_stays_where_something_else_is_undone() -> None:
     un well 10
     """
     sheet = sheet_of(GARDEN, text)
-    assert "\n10: ; primary of 20-21\n11: ; suspended\n" in sheet
+    assert "\n10: ; primary of 20-21\n11: ; suspended\n13: ; active\n" in sheet
     assert "12:" not in sheet and "[port 6]" not in sheet and "[gateway 10]" not in sheet
     assert "[port 1]\nmode: trunk\nallowed: 10\n" in sheet
     assert "[bridge back]\nports: 2, 3\n" in sheet  # 4 went over to the front
@@ -257,6 +261,8 @@ within = ["group.bed"]
 "grow {vid}" = "vlan = {vid}"
 "label {text}" = "about = {text}"
 "like acre" = "vlan = {acre}"
+"mix {acre:number} wet" = "vlan = {acre}"
+"mix {text}" = "vlan = {acre}"
 """
 
 
@@ -275,16 +281,26 @@ def test_captures_of_all_the_blocks_around_can_be_used() -> None:
       bed 1
         pot 1
           like acre
+        pot 2
+          mix 5 wet
+        pot 3
+          mix 5 dry
     """
     flat = """
     acre 7 bed 1 pot 1 grow 10
     acre 7 bed 1 pot 2 like acre
     acre 7 bed 2 pot 1 grow 20
     acre 8 bed 1 pot 1 like acre
+    acre 8 bed 1 pot 2 mix 5 wet
+    acre 8 bed 1 pot 3 mix 5 dry
     """
     expected = "".join(
         f"[port {name}]\nmode: access\nvlan: {vid}\n\n"
-        for name, vid in (("7/1/1", 10), ("7/1/2", 7), ("7/2/1", 20), ("8/1/1", 8))
+        for name, vid in (
+            *(("7/1/1", 10), ("7/1/2", 7), ("7/2/1", 20)),
+            # What one form took in vain is not what another one means.
+            *(("8/1/1", 8), ("8/1/2", 5), ("8/1/3", 8)),
+        )
     )
     assert sheet_of(NESTED.replace("SHAPE", 'shape = "indented"'), indented) == expected[:-1]
     assert sheet_of(NESTED.replace("SHAPE", 'shape = "flat"'), flat) == expected[:-1]

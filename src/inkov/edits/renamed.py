@@ -18,7 +18,7 @@ from inkov.edits.edit import same
 __all__ = ["Renamed", "renamed", "renames"]
 
 _ALIKE = 0.8  # of the ports and VLANs of both, that many must be the same
-_FEWEST = 4  # a switch with fewer ports looks like any other
+_FEWEST = 4  # ports and VLANs: a switch with fewer looks like any other
 
 
 class Renamed(NamedTuple):
@@ -58,7 +58,7 @@ def _alike(one: Device, other: Device) -> bool:
     things = [{**device.ports, **_rows(device)} for device in (one, other)]
     names = {*things[0], *things[1]}
     shared = [n for n in things[0] if n in things[1] and same(things[0][n], things[1][n])]
-    return len(shared) >= _ALIKE * len(names)
+    return len(shared) >= max(_FEWEST, _ALIKE * len(names))
 
 
 def _rows(device: Device) -> dict[str, Any]:
