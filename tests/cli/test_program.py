@@ -48,6 +48,8 @@ def test_help_is_in_the_practitioners_order_one_whole_line_each(inkov: Inkov) ->
         and "..." not in "".join(lines)
         and all(len(line) <= 80 for line in lines)
     )
+    options = result.out.split("Options:\n")[1].split("\n\n")[0].split()
+    assert [word for word in options if word.startswith("-")] == ["--version", "-h,", "--help"]
     assert inkov("--version").out.startswith("inkov 0.")
 
 

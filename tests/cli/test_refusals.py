@@ -127,3 +127,7 @@ def test_where_chance_decides_that_is_said(inkov: Inkov, tmp_path: Path) -> None
     assert "Chance decides which way it takes in the spanning tree: one is shown." in told.out
     heard = inkov("hears", "fern-1:9", "in", "--now")
     assert "hance decides" in heard.out + heard.err
+    Ring().write(tmp_path / "in")
+    assert inkov("draw", "in", "-o", "y.svg", "--tree").status == 0
+    svg = (tmp_path / "y.svg").read_text()
+    assert "chance" not in svg and svg.count(">root<") == 1 and "discards" in svg

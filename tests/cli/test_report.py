@@ -71,6 +71,20 @@ def test_all_is_in_one_page(inkov: Inkov, tmp_path: Path) -> None:
         assert re.search(rf"^ *{number} +{re.escape(said)}$", found.text, re.MULTILINE), said
 
 
+def test_a_line_near_the_top_is_shown_with_the_first(inkov: Inkov, tmp_path: Path) -> None:
+    """The host in line 2 has a gateway that nobody is."""
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: climate\n[port 1]\nvlan: 10\n"
+        "[gateway 10]\naddress: 10.0.10.1/24\n"
+    )
+    table = "host,switch,port,address,gateway\nfan,a,1,10.0.10.5/24,10.0.10.9\n"
+    (tmp_path / "in" / "hosts.csv").write_text(table)
+    assert inkov("report", "in", "-o", "r.html").status == 0
+    text = _Elements((tmp_path / "r.html").read_text()).text
+    assert re.search("^ *1 +host,switch.*\n *2 +fan,a", text, re.MULTILINE)
+
+
 def test_the_certificate_can_be_made_again(inkov: Inkov, tmp_path: Path) -> None:
     page = written(inkov, tmp_path, "--claims")
     digest = re.search(r"SHA-256 <code>([0-9a-f]{64})</code>", page)

@@ -133,7 +133,7 @@ def test_only_what_is_new_since(inkov: Inkov, tmp_path: Path) -> None:
         ('{"findings": [1]}', "is no baseline"),
         ('{"findings": {}, "accepted": {}}', "is no baseline"),
         ('{"claims": []}', "is no baseline"),
-        (None, "cannot read"),
+        (None, "cannot read the baseline none.json: no such file or directory"),
     ):
         if text is not None:
             (tmp_path / "bad.json").write_text(text)

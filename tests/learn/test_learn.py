@@ -9,6 +9,7 @@ import os
 import random
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -162,6 +163,26 @@ def test_evidence_of_another_time_is_said(inkov: Inkov, tmp_path: Path) -> None:
     learnt = inkov("dialect", "learn", "fern-2.txt", "--from", walk)
     assert "23 of 24 ports of fern-2 are read as they are" in learnt.err
     assert "not read as the other source has it: fern-2.txt: port 11" in learnt.err
+
+
+def test_a_word_that_only_begins_like_a_port_is_none(inkov: Inkov, tmp_path: Path) -> None:
+    """Beds and vines are ports; how deep the bedding is, some number tells, and at times one that
+    a bed has as well.
+    """
+    depths = {"bed 1": 3, "bed 2": 30, "bed 3": 1, "bed 4": 45, "vine 1": 2, "vine 2": 60}
+    vids = {"bed 1": 10, "bed 2": 20, "bed 3": 20, "bed 4": 10, "vine 1": 20, "vine 2": 10}
+    text = "name shed\nplot 10\nplot 20\n" + "".join(
+        f"{port}\n  bedding {depths[port]}\n  sows {vids[port]}\n" for port in depths
+    )
+    rows = "[vlans]\n10: ferns\n20: beds\n"
+    ports = "".join(f'[port "{port}"]\nvlan: {vid}\n' for port, vid in vids.items())
+    (tmp_path / "shed.txt").write_text(text)
+    (tmp_path / "other.sheet").write_text(f"inkov sheet 1\nswitch: shed\n{rows}{ports}")
+    learnt = inkov("dialect", "learn", "shed.txt", "--from", "other.sheet", "-o", "learnt.toml")
+    assert "6 of 6 ports of shed are read as they are" in learnt.err, learnt.err
+    dialect = tomllib.loads((tmp_path / "learnt.toml").read_text())
+    assert dialect["lists"]["port-kinds"] == ["bed", "vine"]
+    assert '"bedding {number}" = ""' in (tmp_path / "learnt.toml").read_text()
 
 
 @pytest.mark.parametrize(

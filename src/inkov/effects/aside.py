@@ -37,7 +37,11 @@ class Aside(Generic[T]):
         # Opened before the fork, so that both have it; it has no name and goes with the last of
         # them.
         file = tempfile.TemporaryFile()  # noqa: SIM115
-        self._child = os.fork()
+        try:
+            self._child = os.fork()
+        except OSError:
+            file.close()
+            raise
         # The parent goes on.
         if self._child:
             self._file = file
