@@ -94,19 +94,26 @@ def _leads_to(point: Point, points: Points) -> bool:
     )
 
 
-def well_laid_out(svg: Svg) -> None:
-    """The laws of a drawing of the campus."""
-    boxes = {box.title.partition(" (")[0]: box for box in svg.switches}
+def can_be_read(svg: Svg) -> None:
+    """No box over another one, no text over another one, none over the edge of a box, and all of
+    it on the page.
+    """
     page = Box("", 0, 0, svg.width, svg.height)
     for one in (*svg.boxes, *svg.labels):
         assert one.shared(page) == (one.right - one.x, one.bottom - one.y), one
-    # No box over another one, no text over another one, and none over the edge of a box.
     for things in (svg.boxes, svg.labels):
         for one, other in itertools.combinations(things, 2):
             assert not one.meets(other), (one, other)
-    for label, box in itertools.product(svg.labels, svg.switches):
+    for label, box in itertools.product(svg.labels, svg.boxes):
         inside = label.shared(box) == (label.right - label.x, label.bottom - label.y)
         assert inside or not label.meets(box), (label, box)
+
+
+def well_laid_out(svg: Svg) -> None:
+    """The laws of a drawing of the campus."""
+    can_be_read(svg)
+    boxes = {box.title.partition(" (")[0]: box for box in svg.switches}
+    page = Box("", 0, 0, svg.width, svg.height)
     # What rails and buses are of, and what a link leads to, one can follow with a finger.
     lines: dict[str, list[Points]] = {}
     for title, points in svg.drawn:

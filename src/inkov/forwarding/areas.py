@@ -13,13 +13,13 @@ from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.reach import owned_tags
 from inkov.wiring import End, Link
 
-__all__ = ["areas", "by_area"]
+__all__ = ["areas", "by_area", "is_border"]
 
 
 def areas(fabric: Fabric) -> dict[str, str]:
     """For each device the one that its area is called after: the first, in natural order.
 
-    Devices are in one area where a link joins them that is not routed (`_is_border`), whether it is
+    Devices are in one area where a link joins them that is not routed (`is_border`), whether it is
     up or not, or a neighbour at both that is not among the files. An area without any link to
     others is taken for a part of the largest one: what is not cabled in the files is not routed for
     sure.
@@ -29,7 +29,7 @@ def areas(fabric: Fabric) -> dict[str, str]:
     for link in (*wiring.links, *wiring.shared):
         cabled.join(link.a.device, link.b.device)
         # A routed link joins no VLANs: the areas meet there, and are not one.
-        if not _is_border(fabric, link):
+        if not is_border(fabric, link):
             bridged.join(link.a.device, link.b.device)
     outside: dict[str, str] = {}
     for report in wiring.outside:
@@ -73,7 +73,7 @@ def _home(fabric: Fabric, island: Island) -> str:
     return min(fars, key=natural, default=fabric.bridges[island.bridges[0]].device)
 
 
-def _is_border(fabric: Fabric, link: Link) -> bool:
+def is_border(fabric: Fabric, link: Link) -> bool:
     """True for a link that is routed: at both ends, or at one, if that has sub-interfaces or the
     other end no tags. A trunk that meets a routed port without any was not meant to end there.
     """

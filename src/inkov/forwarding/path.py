@@ -16,7 +16,7 @@ from inkov.forwarding.reach import Sending, views_at
 from inkov.levels import Level
 from inkov.vlanset import bits, union
 
-__all__ = ["Hop", "State", "Way", "find_way", "may_leave", "to_bridge", "to_port", "to_present"]
+__all__ = ["Hop", "State", "Way", "find_way", "may_leave", "to_port", "to_present"]
 
 # of the search for a way that passes no bridge twice; beyond it the answer is "not known"
 _MOST_STEPS = 200_000
@@ -89,11 +89,6 @@ def to_present(bridge: int, vids: int) -> Goal:
     hears.
     """
     return lambda state: state.bridge == bridge and bool(vids >> state.vid & 1)
-
-
-def to_bridge(bridge: int) -> Goal:
-    """Reached where the frame is on a bridge at all."""
-    return lambda state: state.bridge == bridge
 
 
 def find_way(fabric: Fabric, sendings: Iterable[Sending], goal: Goal, level: Level) -> Way | None:

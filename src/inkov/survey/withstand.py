@@ -11,6 +11,7 @@ from msgspec import Struct
 
 from inkov.campus import Mode, Origin, natural
 from inkov.forwarding import Fabric
+from inkov.forwarding.areas import is_border
 from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.trees.loss import Kind, Loss
 from inkov.forwarding.trees.losses import Cut, Losses
@@ -226,6 +227,9 @@ def _spare(losses: Losses, cut: Cut, hub: Hub) -> tuple[str, Origin] | None:
         ends = {link.a.device, link.b.device}
         # Part of the loss itself, or a link that does not lead out of what fell off.
         if number in cut.loss.links or ends & set(cut.loss.devices) or len(ends & own) != 1:
+            continue
+        # What leads to a router's port ends there, whatever VLAN it is for.
+        if is_border(fabric, link):
             continue
         # A link that lacks the VLAN can be mended by a list; the others are told if there is none.
         if not fabric.link_up[number]:

@@ -252,9 +252,11 @@ def test_the_verifier_takes_no_certificate_that_shutting_the_ports_contradicts(
 
 def with_legs(rng: random.Random, campus: Campus) -> None:
     """Routers that are no switches, in two or three VLANs: by a routed port each on any switches,
-    or by sub-interfaces of one port.
+    or by sub-interfaces of one port. Where some of the ports that they are at are protected, not
+    all of the routers talk to each other.
     """
     switches = sorted(campus.devices)
+    often = rng.choice([0, 0, 0.6])
 
     def routed(router: Device, name: str, address: str) -> Port:
         leg = router.ports[name] = Port(name, Origin())
@@ -265,10 +267,11 @@ def with_legs(rng: random.Random, campus: Campus) -> None:
     def facing(router: Device, name: str) -> Port:
         switch = campus.devices[rng.choice(switches)]
         port = switch.ports[f"x{name}"] = Port(f"x{name}", Origin())
+        port.protected = Fact(value=rng.random() < often, origin=Origin())
         campus.cables.append(Cable(router.name, name, switch.name, port.name, Origin()))
         return port
 
-    for number in range(rng.randint(0, 2)):
+    for number in range(rng.randint(0, 4 if often else 2)):
         router = campus.devices[f"q{number}"] = Device(f"q{number}", Origin(), STANDARD)
         vids = rng.sample([10, 20, 30, 40], rng.randint(2, 3))
         on_a_stick = rng.random() < 0.4

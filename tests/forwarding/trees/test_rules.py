@@ -917,6 +917,37 @@ def test_fm_7_11_a_vlan_of_routers_alone_is_a_way_as_well(inkov: Inkov, tmp_path
 LEG = "mode: routed\naddress: 10.0.{}.1/24\n"
 
 
+def test_fm_7_11_routers_that_do_not_all_talk_hang_on_one(inkov: Inkov, tmp_path: Path) -> None:
+    """r1 and r2 are at protected ports of the VLAN between the routers: they know each other by r3
+    alone. What leads to a router is no spare of another VLAN.
+    """
+    sheets = {"s": "[vlans]\n10: ferns\n20: beds\n30: transit\n40: fog\n"}
+    for port in (1, 2):
+        sheets["s"] += f"[port {port}]\nvlan: 30\nprotected: yes\n"
+    rows = {3: 30, 11: 10, 12: 20, 13: 40, 21: 10, 22: 20, 24: 40, 31: 10}
+    sheets["s"] += "".join(f"[port {port}]\nvlan: {vid}\n" for port, vid in rows.items())
+    sheets["s"] += "[neighbours]\n1: r1:1\n2: r2:1\n3: r3:1\n11: r1:2\n12: r2:2\n13: r3:2\n"
+    for number, vid in ((1, 10), (2, 20), (3, 40)):
+        sheets[f"r{number}"] = "".join(
+            f"[port {port}]\nmode: routed\naddress: 10.0.{subnet}/24\n"
+            for port, subnet in ((1, f"30.{number}"), (2, f"{vid}.1"))
+        )
+    (tmp_path / "campus").mkdir()
+    for name, text in sheets.items():
+        (tmp_path / "campus" / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n{text}[tree]\nmode: rstp\n"
+        )
+    found = losses(inkov, "--losses", "links,switches")
+    told = {
+        name: (one["routerless"], one["unrouted"], one["cut"], one["because"])
+        for name, one in found.items()
+    }
+    assert told["r3"][:3] == ("40", "20", ["s:22", "s:24"])
+    assert told["r2"][:3] == ("20", "none", ["s:22"])
+    assert told["r2:1 - s:2"][:3] == ("none", "20", ["s:22"])
+    assert told["r1:2 - s:11"][2:] == (["s:21", "s:31"], "there is no other link")
+
+
 @pytest.mark.parametrize(
     ("facing", "router"),
     [
