@@ -494,8 +494,12 @@ address: 10.0.1.9/24
 """
 
 
-def test_a_walk_with_a_case_of_everything() -> None:
-    report, part = reported(MEAD)
+WORDS = re.sub(r"INTEGER: ([a-z]\w*)\(\d+\)", r"INTEGER: \1", MEAD, flags=re.IGNORECASE)
+
+
+@pytest.mark.parametrize("walk", [MEAD, WORDS], ids=["numbers", "words alone"])
+def test_a_walk_with_a_case_of_everything(walk: str) -> None:
+    report, part = reported(walk)
     (device,) = part.devices
     sheet = write_sheet(device).split("\n", 3)[3]
     assert sorted(sheet.strip().split("\n\n")) == sorted(MEAD_SHEET.strip().split("\n\n"))

@@ -336,6 +336,22 @@ def test_a_walk_that_lost_something_is_incomplete(
     assert {verdict["verdict"] for verdict in strict} <= {"undecided"}
 
 
+def test_of_a_port_without_its_row_nothing_is_taken_for_known() -> None:
+    """p1 and p3 tell their PVID; p2 would have one as well."""
+    _, part = reported(THREE + "dot1qPvid.1 = Gauge32: 10\ndot1qPvid.3 = Gauge32: 10\n")
+    ports = part.devices[0].ports
+    assert {name: port.unknown for name, port in ports.items()} == {
+        "p1": "",
+        "p2": "dot1qPvid is missing in the walk",
+        "p3": "",
+    }
+
+
+def test_quotes_of_the_only_name_are_quotes() -> None:
+    [device] = reported('sysName.0 = STRING: "moor-1"\nifName.1 = STRING: "p1"\n')[1].devices
+    assert (device.name, list(device.ports)) == ("moor-1", ["p1"])
+
+
 @pytest.mark.parametrize("name", ['"p2"', "p2", '"p2\nby the pond"', "p2\nby the pond"])
 def test_a_walk_that_is_cut_off_in_a_name(inkov: Inkov, tmp_path: Path, name: str) -> None:
     """The beginning of an object's name is no part of the text above it: it is said."""
