@@ -381,6 +381,35 @@ def test_whom_a_mistake_touches(inkov: Inkov, tmp_path: Path) -> None:
     assert touched(LINKED_A, undefined, "access-vlan-undefined") == (2, ["lamp", "till"])
 
 
+@pytest.mark.parametrize(
+    ("trunk", "severity", "says"),
+    [
+        (UP, "breach", "VLAN 99 and VLAN 10 are joined, and VLAN 10,20 are lost"),
+        (UP.replace("native: 99", "native: 10"), "fault", "in VLAN 10: VLAN 20 is lost"),
+        (UP + "native tagged: yes\n", "fault", "in VLAN 10: VLAN 10,20 are lost"),
+    ],
+)
+def test_what_a_trunk_that_meets_an_access_port_does(trunk: str, severity: str, says: str) -> None:
+    """It joins two VLANs where the trunk sends its native VLAN untagged, and that is another one."""
+    access = LINKED_B.replace(UP, "[port 1]\nvlan: 10\n")
+    own = LINKED_A.replace(UP, trunk)
+    [found] = [one for one in findings(own, access) if one.rule == "trunk-meets-access"]
+    assert found.severity == severity and found.says.endswith(says), found.says
+
+
+def test_a_switch_that_is_managed_elsewhere_is_told_where_the_others_are() -> None:
+    """In the subnet of the same kind of address: the first has one of each."""
+    own = "switch: {0}\n[vlans]\n40: beds\n90: care\n[gateway {1}]\naddress: {2}\n"
+    others = [own.format(f"a{n}", 90, f"10.90.0.{n}/24") for n in range(1, 6)]
+    others[0] = own.format("a1", 90, "2001:db8:90::1/64, 10.90.0.1/24")
+    cures = {
+        finding.cure
+        for finding in findings(*others, own.format("pond-2", 40, "10.40.0.1/24"))
+        if finding.rule == "management-in-user-vlan"
+    }
+    assert cures == {"give pond-2 an address in VLAN 90 (10.90.0.0/24) instead"}
+
+
 def test_acceptances_that_cover_nothing(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "a.sheet").write_text("inkov sheet 1\n" + LINKED_A.replace("20: irrigation\n", ""))
     (tmp_path / "b.sheet").write_text("inkov sheet 1\n" + LINKED_B)

@@ -436,6 +436,7 @@ def test_every_form_of_lldp_output(tmp_path: Path, heard: Any) -> None:
         "port-24",
     )
     assert neighbour.far_port_description == "to aviary"
+    assert neighbour.far_known_as == ("x" if '"x"' in json.dumps(heard) else "02:00:00:00:00:01")
     assert len([p for p in campus.problems if "has no name or no port" in p.says]) == (
         "eth9" in json.dumps(heard)
     )
@@ -468,6 +469,14 @@ def test_the_vlans_that_a_neighbour_names(
     (neighbour,) = load([str(tmp_path)]).campus.neighbours
     assert neighbour.far_pvid == pvid
     assert str(neighbour.far_vlans.value if neighbour.far_vlans else "") == named
+
+
+def test_a_neighbour_without_a_name_goes_by_its_chassis(tmp_path: Path) -> None:
+    row = {"chassis": {"id": {"type": "mac", "value": "02:00:00:00:00:07"}}, "port": PORT}
+    heard = {"lldp": {"interface": {"eth0": row}}}
+    write(tmp_path / "aviary-1", link=RUNNING["link"], vlan=RUNNING["vlan"], lldp=heard)
+    (neighbour,) = load([str(tmp_path)]).campus.neighbours
+    assert (neighbour.far_device, neighbour.far_known_as) == ("02:00:00:00:00:07", "")
 
 
 def test_the_system_s_own_interfaces_are_no_neighbours(tmp_path: Path) -> None:
