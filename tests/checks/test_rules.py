@@ -390,7 +390,7 @@ def test_whom_a_mistake_touches(inkov: Inkov, tmp_path: Path) -> None:
     ],
 )
 def test_what_a_trunk_that_meets_an_access_port_does(trunk: str, severity: str, says: str) -> None:
-    """It joins two VLANs where the trunk sends its native VLAN untagged, and that is another one."""
+    """It joins two VLANs where the trunk sends its native VLAN untagged, and that is another."""
     access = LINKED_B.replace(UP, "[port 1]\nvlan: 10\n")
     own = LINKED_A.replace(UP, trunk)
     [found] = [one for one in findings(own, access) if one.rule == "trunk-meets-access"]

@@ -152,6 +152,7 @@ def bomb(levels: int, each: int, form: str) -> str:
         ("claims: &c\n  - *c\n", "1: column 9: an alias in it leads back to itself"),
         ("vlans: &c\n  <<: *c\n", "1: column 8: an alias in it leads back to itself"),
         ("claims: " + "[" * 5000, "1: column 9: nested too deeply to be a plan"),
+        ("claims: " + "{a: " * 900 + "1" + "}" * 900, "1: column 1: nested too deeply to be a"),
         ("claims:\n  " + "- " * 60 + "a\n", "2: column 103: nested too deeply to be a plan"),
         ("claims:\n  " + "? " * 40 + "a\n", "2: column 5: expected here: a word as key"),
         ("practice: {native: " + "9" * 5000 + "}\n", "1: column 20: a number of thousands of dig"),

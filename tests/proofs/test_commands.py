@@ -228,6 +228,76 @@ def test_fm_4_7_an_unknown_neighbour_between_two_vlans_is_said(
     assert verdicts(inkov, "--strict") == ["holds", "holds"]
 
 
+BESIDE = """inkov sheet 1
+switch: {name}
+[vlans]
+10: climate
+20: tills
+[port 1]
+vlan: 10
+[port 2]
+vlan: 20
+[port 9]
+{port}[neighbours]
+9: {box}:{name}
+"""
+TRUNKED = "mode: trunk\nnative: none\nallowed: 10,20\n"
+PASSED = "Box is not among the files, and taken to pass nothing between a:9 and b:9"
+
+
+@pytest.mark.parametrize(
+    ("ports", "box", "more", "plain", "strict"),
+    [
+        # A switch would pass VLAN 10 on, and so join what hangs apart; VLANs it keeps apart.
+        ((TRUNKED, TRUNKED), "box", "", "undecided undecided holds holds", "? ? ? holds"),
+        # Untagged at one end, by its number.
+        ((TRUNKED, "vlan: 10\n"), "box", "", "undecided undecided holds holds", "? ? ? ?"),
+        # It is another one, or does not get VLAN 10.
+        ((TRUNKED, TRUNKED), "bag", "", "broken broken holds holds", "broken broken holds holds"),
+        (
+            (TRUNKED, TRUNKED.replace("10,20", "20")),
+            "box",
+            "",
+            "broken broken holds holds",
+            "? ? ? ?",
+        ),
+        # There is a link beside it: it joins nothing.
+        (
+            (TRUNKED, TRUNKED),
+            "box",
+            "a,8,b,8\n",
+            "holds holds broken holds",
+            "holds holds broken holds",
+        ),
+    ],
+)
+def test_fm_4_7_an_unknown_neighbour_may_join_what_hangs_apart(
+    inkov: Inkov,
+    tmp_path: Path,
+    ports: tuple[str, str],
+    box: str,
+    more: str,
+    plain: str,
+    strict: str,
+) -> None:
+    for name, port, seen in zip("ab", ports, ("Box", box), strict=True):
+        text = BESIDE.format(name=name, port=port, box=seen)
+        spare = f"[port 8]\n{TRUNKED}[neighbours]" if more else "[neighbours]"
+        (tmp_path / f"{name}.sheet").write_text(text.replace("[neighbours]", spare))
+    (tmp_path / "cables.csv").write_text("switch,port,far switch,far port\n" + more)
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - join: climate\n  - reach: ['a:1', 'b:1']\n"
+        "  - not-reach: ['a:1', 'b:1']\n  - isolate: [climate, tills]\n"
+    )
+    assert " ".join(verdicts(inkov)) == plain
+    assert " ".join(verdicts(inkov, "--strict")) == strict.replace("?", "undecided")
+    claims = inkov("prove", ".", "-f", "json").json["claims"]
+    joins, _, apart, _ = claims
+    if "undecided" in plain:
+        assert joins["because"] == f"it would be broken, but {PASSED}"
+        assert PASSED in apart["assumes"]
+
+
 @pytest.mark.parametrize(
     "text", ["{", "[]", '{"inkov-certificate": 2}', '{"inkov-certificate": 1, "files": 3}']
 )

@@ -265,7 +265,7 @@ def _claims(result: Comparison, fabrics: list[Fabric], plans: tuple[Plan, Plan])
     verdicts: list[dict[tuple[str, str, int], Verdict]] = []
     for fabric, plan in zip(fabrics, plans, strict=True):
         judged = prove(fabric, plan) if plan.says.claims else []
-        verdicts.append({(v.claim, str(v.level), int(v.layer)): v for v in judged})
+        verdicts.append({verdict.key: verdict for verdict in judged})
     before, after = verdicts
     for key in [*after, *(key for key in before if key not in after)]:
         was, now = before.get(key), after.get(key)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import cached_property
 
-from inkov.campus import Mode, natural
+from inkov.campus import Mode
 from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.outsiders import passes_nothing, several_ports
 from inkov.forwarding.reach import Flood
 from inkov.forwarding.reasons import NAMES
 from inkov.levels import Level
@@ -161,25 +162,14 @@ class Assumptions:
         """Neighbours that are not among the files and have ports in different VLANs: they could
         join these (FM 4.7).
         """
-        behind: dict[str, set[End]] = {}
-        called: dict[str, str] = {}
-        for outside in self.fabric.wiring.outside:
-            far = called.setdefault(outside.far.lower(), outside.far)
-            behind.setdefault(far, set()).add(outside.near)
         between = {}
         # One neighbour at ports with different VLANs could pass frames between them.
-        for far, ends in behind.items():
+        for far, ends in several_ports(self.fabric).items():
             views = {
-                tuple(self.fabric.bridge_ports[n].view for n in self.fabric.at.get(end, ()))
-                for end in ends
+                tuple(self.fabric.bridge_ports[n].view for n in self.fabric.at[end]) for end in ends
             }
             if len(views) > 1:
-                near = sorted(ends, key=lambda end: (natural(end.device), natural(end.port)))
-                says = (
-                    f"{far} is not among the files, and taken to pass nothing between"
-                    f" {' and '.join(map(str, near))}"
-                )
-                between[says] = {end.device for end in ends}
+                between[passes_nothing(far, ends)] = {end.device for end in ends}
         return between
 
     def _add(self, says: str, *devices: str) -> None:

@@ -249,7 +249,11 @@ def read_yaml(
         place = (mark.line, mark.column) if mark is not None else (0, 0)
         problem(place, f"not well-formed YAML: {error.problem or error.context}")
         return None
-    except (YAMLError, ValueError, RecursionError) as error:
+    except RecursionError:
+        # Maps within each other, which the text alone does not tell.
+        problem((0, 0), f"nested too deeply to be a {kind.name}")
+        return None
+    except (YAMLError, ValueError) as error:
         # A number that Python refuses to convert is told at its place.
         long = re.search(r"[0-9]{4000}", text)
         if long is not None:
@@ -269,8 +273,8 @@ def read_yaml(
     try:
         typed = Typed(file, lambda fault: problem(fault.place, str(fault)))
         return ReadYaml(typed.read(tree, schema, (0, 0)), tree, problem)
-    except (Fault, RecursionError) as fault:
-        problem(fault.place if isinstance(fault, Fault) else (0, 0), str(fault))
+    except Fault as fault:
+        problem(fault.place, str(fault))
         return None
 
 

@@ -30,7 +30,7 @@ def prove_now(
     the same claims; `doubts` are what the trees rest on besides.
     """
     over_all = judged(fabric)
-    by_outcome = [{_key(verdict): verdict for verdict in judged(fabric)} for fabric in now]
+    by_outcome = [{verdict.key: verdict for verdict in judged(fabric)} for fabric in now]
     combined = []
     for verdict in over_all:
         # Isolation is over all links: no tree changes it.
@@ -39,13 +39,9 @@ def prove_now(
             continue
         # A claim may be about nobody in some outcome.
         unmade = replace(verdict, verdict=Outcome.UNDECIDED, because="it is about nobody now")
-        same = [verdicts.get(_key(verdict), unmade) for verdicts in by_outcome]
+        same = [verdicts.get(verdict.key, unmade) for verdicts in by_outcome]
         combined.append(_combined(verdict, same, doubts))
     return combined
-
-
-def _key(verdict: Verdict) -> tuple[str, str, int]:
-    return verdict.claim, str(verdict.level), int(verdict.layer)
 
 
 def _combined(over_all: Verdict, by_outcome: list[Verdict], doubts: Sequence[str]) -> Verdict:

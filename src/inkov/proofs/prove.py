@@ -16,6 +16,7 @@ from inkov.faults import told
 from inkov.forwarding import Fabric
 from inkov.forwarding.assumptions import Assumptions
 from inkov.forwarding.domains import Domains, domains
+from inkov.forwarding.outsiders import as_switches
 from inkov.forwarding.reasons import why_dropped
 from inkov.forwarding.routers import Routers
 from inkov.forwarding.serve import is_left_at_everything, served
@@ -63,7 +64,7 @@ def prove(
 
     `unread` are sentences about files that were not read. With `strict`, a verdict that rests on
     one of them, on lines that were not understood, or on what an unknown neighbour does between
-    ports of different VLANs, is undecided.
+    its ports, is undecided. Without it, an alarm that rests on the latter is.
     """
     prover = Prover(fabric, plan or Plan())
     verdicts = prover.all(level)
@@ -76,14 +77,53 @@ def prove(
     if problems:
         first = problems[0]
         missing.append(f"{len(problems)} problem(s) with the input: {first.says.splitlines()[0]}")
+    doubtful = _doubtful(prover, verdicts, level)
     for verdict in verdicts:
+        if verdict.key in doubtful:
+            _doubt(verdict, doubtful[verdict.key])
         verdict.assumes += missing
         wanted = verdict.kind in WANTED and verdict.verdict == Outcome.HOLDS
         unknown = [*missing, *prover.assumptions.unsafe(verdict.assumes, wanted=wanted)]
+        if verdict.key in doubtful:
+            unknown.append(doubtful[verdict.key])
         # Strictly, what is not known is not proved; undecided stays so.
         if strict and unknown and verdict.verdict != Outcome.UNDECIDED:
             _leave_open(verdict, unknown[0])
     return verdicts
+
+
+def _doubtful(
+    prover: Prover, verdicts: list[Verdict], level: Level
+) -> dict[tuple[str, str, int], str]:
+    """The claims that would be judged otherwise if neighbours that are not among the files passed
+    frames on (FM 4.7), each with what is taken for granted of them.
+    """
+    decided = [verdict.key for verdict in verdicts if _by_what_stops(verdict)]
+    outsiders = as_switches(prover.fabric, prover.domains) if decided else None
+    # They would join nothing.
+    if outsiders is None:
+        return {}
+    same: set[tuple[str, str, int]] = set()
+    # Where they are seen at too many ports to tell, all that hangs on frames is in doubt.
+    if outsiders.fabric is not None:
+        otherwise = Prover(outsiders.fabric, prover.plan, prover.names.gone).all(level)
+        same = {verdict.key for verdict in otherwise if _by_what_stops(verdict)}
+    return {key: outsiders.says for key in decided if key not in same}
+
+
+def _by_what_stops(verdict: Verdict) -> bool:
+    """True for a verdict that is what it is since frames do not get somewhere."""
+    stops = Outcome.BROKEN if verdict.kind in WANTED else Outcome.HOLDS
+    return verdict.verdict == stops and not verdict.nobody
+
+
+def _doubt(verdict: Verdict, says: str) -> None:
+    """What a verdict says if what is taken for granted of a neighbour decides it."""
+    if verdict.kind in WANTED:
+        # An alarm that somebody may know better.
+        _leave_open(verdict, says)
+    if says not in verdict.assumes:
+        verdict.assumes.append(says)
 
 
 class Prover:

@@ -53,3 +53,8 @@ class Verdict(Struct):
     assumes: list[str] = field(default_factory=list)
     certificate: dict[str, Any] = field(default_factory=dict)
     nobody: bool = False
+
+    @property
+    def key(self) -> tuple[str, str, int]:
+        """What is claimed: the same of two campuses, if the same is claimed of both."""
+        return self.claim, str(self.level), int(self.layer)
