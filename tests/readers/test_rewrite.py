@@ -93,6 +93,12 @@ def rewritten(text: str, make: Make) -> str:
             lambda device: [Edit("a", Kind.PORT, "1", "allowed", device.ports["1"].allowed, None)],
             "[port 1]\nmode: trunk\n[port 2]\nallowed: 30\n",
         ),
+        # What is gone has no section any more, nor the empty line before it.
+        (
+            "[port 1]\nmode: routed\n\n[sub 1.20]\nof: 1\ntag: 20\n\n[port 2]\nvlan: 10\n",
+            lambda device: [Edit("a", Kind.PORT, "1.20", "", device.ports["1.20"], None)],
+            "[port 1]\nmode: routed\n\n[port 2]\nvlan: 10\n",
+        ),
         # Of two sections of one gateway the one that opens it.
         (
             "[gateway 10]\nstate: off\n[port 1]\nvlan: 10\n[gateway 20]\nstate: off\n",
@@ -115,6 +121,11 @@ def test_a_sheet_as_a_person_would_change_it(text: str, make: Make, expected: st
             "VLAN 11 stands in a line with others",
         ),
         ("[port 1]\n", port("1", "bundle", "b"), "port 1, bundle: not written"),
+        (
+            "[port 1..2]\nvlan: 10\n",
+            lambda device: [Edit("a", Kind.PORT, "1", "", device.ports["1"], None)],
+            "1 stands in a section with others",
+        ),
     ],
 )
 def test_what_is_not_written_is_said(text: str, make: Make, says: str) -> None:
