@@ -410,6 +410,28 @@ def test_a_switch_that_is_managed_elsewhere_is_told_where_the_others_are() -> No
     assert cures == {"give pond-2 an address in VLAN 90 (10.90.0.0/24) instead"}
 
 
+@pytest.mark.parametrize(
+    ("region", "says"),
+    [
+        ("region: acres\nrevision: 3\n[tree 10]\nnumber: 1\n", "its name is 'acres' and 'acre'"),
+        ("region: acre\nrevision: 4\n[tree 10]\nnumber: 1\n", "its revision is 4 and 3"),
+        ("region: acre\n[tree 10]\nnumber: 1\n", "its revision is 0 and 3"),
+        # Two regions that are meant, and one region.
+        ("region: acres\nrevision: 4\n[tree 10]\nnumber: 1\n", ""),
+        ("region: acre\nrevision: 3\n[tree 10]\nnumber: 1\n", ""),
+    ],
+)
+def test_what_keeps_two_switches_from_one_region(region: str, says: str) -> None:
+    """The second of two is the odd one, which is named first."""
+    own = "[tree]\nmode: mstp\nregion: acre\nrevision: 3\n[tree 10]\nnumber: 1\n"
+    found = [
+        finding.says
+        for finding in findings(LINKED_A + own, f"{LINKED_B}[tree]\nmode: mstp\n{region}")
+        if finding.rule == "regions-differ"
+    ]
+    assert [one.rpartition(": ")[2] for one in found] == [says] * bool(says)
+
+
 def test_acceptances_that_cover_nothing(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "a.sheet").write_text("inkov sheet 1\n" + LINKED_A.replace("20: irrigation\n", ""))
     (tmp_path / "b.sheet").write_text("inkov sheet 1\n" + LINKED_B)

@@ -777,6 +777,33 @@ def test_network_instances_are_kept_apart() -> None:
     assert not fabric.ports[End("core-1", "c1")].view.emit  # its own table does not have VLAN 10
 
 
+def test_ports_of_a_routing_table_of_their_own() -> None:
+    """A member is named by its interface, and its sub-interface by number."""
+    members = [
+        {"id": "x", "config": {"id": "x", "interface": "p1", "subinterface": 10}},
+        {"id": "p2", "config": {"id": "p2", "interface": "p2", "subinterface": 0}},
+    ]
+    green = {
+        "name": "green",
+        "config": {"name": "green", "type": "openconfig-network-instance-types:L3VRF"},
+        "interfaces": {"interface": members},
+    }
+    part = read(
+        switch(
+            routed_port(
+                "p1",
+                sub(10, vlan=single(10), **address("10.0.10.1", 24)),
+                sub(20, vlan=single(20), **address("10.0.20.1", 24)),
+            ),
+            routed_port("p2", sub(0, **address("10.0.2.1", 24))),
+            routed_port("p3", sub(0, **address("10.0.3.1", 24))),
+            **{"openconfig-network-instance:network-instances": {"network-instance": [green]}},
+        )
+    )
+    tables = {name: port.vrf and port.vrf.value for name, port in part.devices[0].ports.items()}
+    assert tables == {"p1": None, "p1.10": "green", "p1.20": None, "p2": "green", "p3": None}
+
+
 def address(ip: str, length: int) -> dict[str, Any]:
     inner = {"ip": ip, "config": {"ip": ip, "prefix-length": length}}
     return {"openconfig-if-ip:ipv4": {"addresses": {"address": [inner]}}}

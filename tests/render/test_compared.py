@@ -164,8 +164,10 @@ def test_a_comment_for_a_review(inkov: Inkov, sides: Sides) -> None:
     heads = [line for line in lines if line.startswith("<details>")]
     assert "<details><summary>Edits (2)</summary>" in heads
     assert "<details><summary>Findings new (3)</summary>" in heads
-    rows = [line.split(" | ")[0] for line in lines if line.startswith("| ")]
-    assert sorted(rows) == ["|", "| ---", "| gained", "| lost"]
+    rows = dict(line.split(" | ")[:2] for line in lines if line.startswith("| "))
+    assert rows.keys() == {"|", "| ---", "| gained", "| lost"}
+    assert rows["| gained"].endswith("fern-1:1, 3 (VLAN 20 visitors)")
+    assert rows["| lost"].endswith("fern-1:1, 3 (VLAN 10 ferns)")
 
 
 assert BEFORE  # the files that the two sides begin with

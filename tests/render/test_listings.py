@@ -230,5 +230,9 @@ def test_what_was_read(inkov: Inkov, folder: Path) -> None:
     ]
     assert "4 files: 2 switches, 15 ports, 2 links, 1 neighbour outside the files" in out
     assert "hosts at switches without a file: d" in out
+    lines = [path.read_text().count("\n") for path in folder.iterdir()]
+    # The heads of the two tables mean nothing themselves.
+    counts = f"{sum(lines) - 2} understood, 2 known and without meaning here, 0 not understood"
+    assert f"lines, values and objects: {counts}" in out
     (folder / "b.sheet").write_text(B.replace("native: 10\n", "native: 10\ncolour: green\n"))
     assert "1 line or objects not understood" in inkov("read", ".", "--unmatched", "-q").out

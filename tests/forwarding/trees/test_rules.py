@@ -5,6 +5,7 @@ The campus is the ring of `ring.py`.
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any
 
@@ -808,7 +809,10 @@ def test_a_spare_link_is_judged_by_what_a_loss_would_do(
     assert spare["severity"] == severity and says in spare["says"], spare
 
 
-def test_fm_7_11_a_claim_about_losses_needs_links_to_spare(asked: Any, inkov: Inkov) -> None:
+@pytest.mark.parametrize("claimed", ["join: [vlan 10]", "reach: ['core-1:9', 'fern-1:9']"])
+def test_fm_7_11_a_claim_about_losses_needs_links_to_spare(
+    asked: Any, inkov: Inkov, claimed: str
+) -> None:
     folder = asked(Ring()).folder
     plan = folder / "plan.yaml"
 
@@ -816,14 +820,22 @@ def test_fm_7_11_a_claim_about_losses_needs_links_to_spare(asked: Any, inkov: In
         plan.write_text(f"{more}claims:\n  - {{{claim}, about: beds}}\n")
         inkov("prove", "campus", "--certificate", into)
 
-    proved("join: [vlan 10], withstand: both", "ring.json")
+    proved(f"{claimed}, withstand: both", "ring.json")
     result = inkov("verify", "ring.json", "campus")
     assert result.status == 0, result.out
-    # One for the same claim without losses does not do, nor one of which a link was taken out.
-    proved("join: [vlan 10]", "plain.json")
-    proved("join: [vlan 10], withstand: both", "same.json")
-    result = inkov("verify", "plain.json", "campus")
-    assert result.status == 1 and "do not join the members without" in result.out + result.err
+    # One of which a link was taken out does not do, nor one for the same claim without losses.
+    whole = json.loads((folder.parent / "ring.json").read_text())
+    [entry] = whole["claims"]
+    edges = entry["edges"]
+    assert len(edges) == 3
+    for edge in edges:
+        entry["edges"] = [other for other in edges if other != edge]
+        (folder.parent / "less.json").write_text(json.dumps(whole))
+        result = inkov("verify", "less.json", "campus")
+        assert result.status == 1 and "do not join the members without" in result.out, result.out
+    proved(claimed, "plain.json")
+    proved(f"{claimed}, withstand: both", "same.json")
+    assert inkov("verify", "plain.json", "campus").out.endswith("The certificate is refused.\n")
 
 
 def test_fm_7_11_a_certificate_is_left_out_where_the_tree_may_cut(asked: Any, inkov: Inkov) -> None:
@@ -1157,3 +1169,16 @@ def test_of_a_loss_only_the_vlans_that_are_asked_for(inkov: Inkov, tmp_path: Pat
             "link": "none",
             "switch": told,
         }
+
+
+def test_of_two_ports_on_one_wire_the_second_is_a_backup(inkov: Inkov, tmp_path: Path) -> None:
+    """802.1D: the port with the lower number speaks for the wire, the other one discards."""
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n[port 1..3]\nvlan: 10\nspeed: 1000\n"
+        "[neighbours]\n2: a:3\n[tree]\nmode: rstp\naddress: 02:00:00:00:00:01\n"
+    )
+    [tree] = inkov("tree", ".", "-f", "json").json["trees"]
+    assert [(p["port"], p["role"], p["state"], p["because"]) for p in tree["ports"]][-2:] == [
+        ("2", "designated", "forwarding", "a is the root"),
+        ("3", "backup", "discarding", "2 of the same switch speaks for this wire"),
+    ]
