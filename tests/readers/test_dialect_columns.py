@@ -68,6 +68,19 @@ def test_what_is_not_surely_in_a_column_is_not_understood(
     assert ports == ["1", "2", "3", "4", "5"]
 
 
+def test_a_row_that_goes_on_unsurely_is_not_understood_at_all(inkov: Inkov, tmp_path: Path) -> None:
+    """What stands below Water and Also may belong to either, and so nobody knows what the row says
+    in the end: neither line counts as understood.
+    """
+    (tmp_path / "harbour.toml").write_text(HARBOUR)
+    text = QUAY.replace(f"{' ' * 37}2000\n", f"{' ' * 31}123456789\n").replace(LAST, "")
+    (tmp_path / "quay.txt").write_text(text)
+    unmatched = inkov("read", ".", "--unmatched", "-f", "json").json["unmatched"]
+    assert {one["origin"]["line"] for one in unmatched} == {11, 12}
+    ports = [one["port"] for one in inkov("ports", ".", "-f", "json", "-q").json["ports"]]
+    assert ports == ["1", "2", "3", "4"]
+
+
 def test_tables_are_for_indented_texts(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "harbour.toml").write_text(HARBOUR.replace("[text]\n", '[text]\nshape = "flat"\n'))
     checked = inkov("dialect", "check", "harbour.toml")

@@ -12,6 +12,7 @@ from textwrap import dedent
 
 import pytest
 
+from inkov.campus import Basis
 from inkov.readers.dialects import BadDialect
 from tests.conftest import Inkov
 from tests.readers.test_dialects import dialect, part_of, reading_of, sheet_of
@@ -813,3 +814,57 @@ def test_what_a_text_reports_of_its_trees() -> None:
         "2": "root",
     }
     assert {port: fact.value for port, fact in common.states.items()} == {"1": "discarding"}
+
+
+MORE = """
+[device.says]
+"fresh {ports}" = "on ports {ports}: is bare"
+"ditch {word} is {vid}" = "on gateway {vid}: is there; vrf = {word}"
+"branch {n:number} bears {vids}" = "on tree {vids}: number = {n}"
+"branch {vids} costs {n:number} at {ports}" = "on tree {vids}: cost = {ports} {n}"
+"branch {vids} has no costs" = "on tree {vids}: cost unset"
+"house is plot {vids}" = "on vlan {vids}: name = home"
+"""
+
+
+def test_a_port_that_is_taken_back_is_as_if_it_had_only_been_named() -> None:
+    """Whatever was said of it: in its block, in yards, in trees, of its neighbour; and nothing that
+    was said of others.
+    """
+    text = """
+    pot 1
+      grow 20
+      cost 200
+      in yard back
+    pot 2
+      grow 30
+      cost 300
+      in yard back
+    branch 10 costs 7 at 1,2
+    fresh 1
+    """
+    device = part_of(GARDEN.replace("[device.says]\n", MORE.lstrip(), 1), text).devices[0]
+    one, two = device.ports["1"], device.ports["2"]
+    assert one.access_vlan is None and one.mode is None
+    assert two.access_vlan is not None and two.access_vlan.value == 30
+    assert list(device.bridges["back"].ports) == ["2"]
+    costs = {str(tree.vlans): {p: c.value for p, c in tree.costs.items()} for tree in device.trees}
+    assert costs == {"all": {"2": 300}, "10": {"2": 7}}
+
+
+def test_what_is_taken_back_of_a_tree_is_taken_back_of_that_tree() -> None:
+    text = """
+    branch 10 costs 7 at 1,2
+    branch 20 costs 8 at 1
+    branch 10 has no costs
+    """
+    device = part_of(GARDEN.replace("[device.says]\n", MORE.lstrip(), 1), text).devices[0]
+    costs = {str(tree.vlans): {p: c.value for p, c in tree.costs.items()} for tree in device.trees}
+    assert costs == {"20": {"1": 8}}  # of the other nothing is left
+
+
+def test_a_vlan_that_is_always_there_has_the_line_that_states_it() -> None:
+    device = part_of(GARDEN, "box shed-1\nplot 1\n  named house\nplot 10\n").devices[0]
+    assert {vid: row.origin.line for vid, row in (device.vlans or {}).items()} == {1: 2, 10: 4}
+    unsaid = part_of(GARDEN, "box shed-1\nplot 10\n").devices[0]
+    assert unsaid.vlans is not None and unsaid.vlans[1].origin.basis is Basis.DEFAULT
