@@ -7,6 +7,7 @@ from __future__ import annotations
 import json
 import os
 import random
+import re
 import subprocess
 import sys
 import tomllib
@@ -230,33 +231,62 @@ def test_no_secret_gets_into_what_is_learnt(inkov: Inkov, tmp_path: Path) -> Non
     assert "swordfish" not in learnt.out + learnt.err and "hunter" not in learnt.out + learnt.err
 
 
-def test_answers_are_taken_and_written_down(tmp_path: Path) -> None:
-    """On a terminal: a second list adds to the first, and ports of which nothing is said are off.
-    What is no answer is asked again.
-    """
+def on_a_terminal(words: list[str], typed: str) -> tuple[int, str]:
+    """What `dialect learn` returns, and says on the error output, to somebody who types."""
     import pty
 
-    text = DEMO / "repaired" / "fern-2.txt"
-    walk = DEMO / "repaired" / "walks" / "fern-2.walk"
     leader, follower = pty.openpty()
-    command = [sys.executable, "-m", "inkov", "dialect", "learn", str(text), "--from", str(walk)]
     with subprocess.Popen(
-        [*command, "--ask", "-o", str(tmp_path / "learnt.toml")],
+        [sys.executable, "-m", "inkov", "dialect", "learn", *words, "--ask"],
         stdin=follower,
         stdout=subprocess.DEVNULL,
         stderr=subprocess.PIPE,
         text=True,
     ) as running:
-        os.write(leader, b"9\n3\n\n")
+        os.write(leader, typed.encode())
         assert running.stderr is not None
         told = running.stderr.read()
     os.close(leader)
     os.close(follower)
+    return running.returncode, told
+
+
+def test_answers_are_taken_and_written_down(tmp_path: Path) -> None:
+    """On a terminal: a second list adds to the first, and ports of which nothing is said are off.
+    What is no answer is asked again.
+    """
+    text = DEMO / "repaired" / "fern-2.txt"
+    walk = DEMO / "repaired" / "walks" / "fern-2.walk"
+    words = [str(text), "--from", str(walk), "-o", str(tmp_path / "learnt.toml")]
+    status, told = on_a_terminal(words, "9\n3\n\n")
     assert "one of the numbers from 1 to 4" in told, told
     learnt = (tmp_path / "learnt.toml").read_text()
     assert '"spans {vids}" = "mode = trunk; allowed + {vids}"  # by your answer' in learnt
     # The second question was left open.
-    assert told.count("question:") == 1 and running.returncode == 1, told
+    assert told.count("question:") == 1 and status == 1, told
+
+
+def test_what_only_another_text_says_is_answered(tmp_path: Path) -> None:
+    """The other source has north, and `rests` is said in the south alone."""
+    (tmp_path / "texts").mkdir()
+    north = "moor north\nplot 10\nplot 20\nberth 1\n  lies 10\nberth 2\n  lies 20\n"
+    (tmp_path / "texts" / "north.txt").write_text(north)
+    south = "moor south\nplot 10\nplot 20\nberth 1\n  rests 10\nberth 2\n  rests 20\n"
+    (tmp_path / "texts" / "south.txt").write_text(south)
+    (tmp_path / "n.sheet").write_text(
+        "inkov sheet 1\nswitch: north\n[vlans]\n10: a\n20: b\n"
+        "[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
+    )
+    words = [str(tmp_path / "texts"), "--from", str(tmp_path / "n.sheet")]
+    out = tmp_path / "learnt.toml"
+    status, told = on_a_terminal([*words, "-o", str(out)], "\n\n\n")
+    assert status == 1 and '"rests {vid}" (south.txt:5): what does it do?' in told
+    assert '\n# "rests {vid}" = ""' in out.read_text()
+    # What is offered has a number.
+    [number] = re.findall(r"^inkov: +(\d+)  mode = access; vlan = \{vid\}$", told, re.MULTILINE)
+    status, told = on_a_terminal([*words, "-o", str(out), "--force"], f"1\n{number}\n")
+    said = '"rests {vid}" = "mode = access; vlan = {vid}"  # by your answer'
+    assert said in out.read_text() and status == 0 and "question" not in told
 
 
 def test_texts_of_another_language_are_left_out_and_named(inkov: Inkov, tmp_path: Path) -> None:
