@@ -131,6 +131,12 @@ def test_the_trace_of_other_formats_comes_from_the_campus(inkov: Inkov, tmp_path
     ]
     of_hosts = inkov("read", ".", "--trace", "hosts.csv", "-f", "csv", "-q").out.splitlines()
     assert of_hosts[-1] == '2,"x,a,1",host x at a:1'
+    (tmp_path / "ports.csv").write_text(
+        "switch,port,vlan,allowed,state,edge\na,1,20,none,off,yes\n"
+    )
+    of_plan = inkov("read", ".", "--trace", "ports.csv", "-f", "csv", "-q").out.splitlines()
+    says = "planned for a:1: vlan = 20, allowed = none, state = off, edge = yes"
+    assert of_plan[-1] == f'2,"a,1,20,none,off,yes","{says}"'
 
 
 EVERYTHING = """\

@@ -544,6 +544,18 @@ def test_the_membership_of_the_bridge_itself_decides_for_its_gateways(tmp_path: 
     assert "state: off" not in got["[gateway 10]"] and "state: off" in got["[gateway 20]"]
 
 
+def test_an_address_where_no_untagged_frames_are_taken_is_no_gateway(tmp_path: Path) -> None:
+    """The bridge itself is a member of VLAN 10, tagged: what it sends untagged goes nowhere."""
+    links = [FILTERING, link("p1", master="br0", **SLAVE)]
+    vlans = [{"ifname": name, "vlans": [{"vlan": 10}]} for name in ("br0", "p1")]
+    addresses = [{"ifname": "br0", "addr_info": [own("10.0.10.1", 24)]}]
+    write(tmp_path / "owls", link=links, vlan=vlans, addr=addresses)
+    campus = load([str(tmp_path)]).campus
+    assert campus.devices["owls"].gateways == []
+    [problem] = campus.problems
+    assert problem.says == "br0 has an address, but its bridge takes no untagged frames for it"
+
+
 def test_a_list_without_details_tells_the_bridge_and_not_whether_it_filters(
     tmp_path: Path,
 ) -> None:

@@ -315,6 +315,10 @@ def test_without_vlan_tables_the_ports_are_unknown(inkov: Inkov, tmp_path: Path)
         ),
         ("dot1qPvid.1 = INTEGER: 1\nbye", "'bye' belongs to no object"),
         (
+            "dot3adAggPortAttachedAggID.1 = INTEGER: 9",
+            "the aggregated link 9 is not among the interfaces",
+        ),
+        (
             "dot1qVlanStaticEgressPorts.10 = Hex-STRING: 80 00\n00 \nbye",
             "'bye' belongs to no object",
         ),
@@ -334,6 +338,33 @@ def test_a_walk_that_lost_something_is_incomplete(
     assert inkov("read", ".", "--strict").status == 1
     strict = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
     assert {verdict["verdict"] for verdict in strict} <= {"undecided"}
+
+
+def test_members_in_different_vlans_put_their_bundle_into_all_of_them() -> None:
+    """The lists have the members alone; which of them a frame comes by is nobody's choice."""
+    text = THREE + (
+        'ifName.5 = STRING: "west"\nifType.5 = INTEGER: ieee8023adLag(161)\n'
+        "dot3adAggPortAttachedAggID.1 = INTEGER: 5\ndot3adAggPortAttachedAggID.2 = INTEGER: 5\n"
+        "dot1qVlanStaticEgressPorts.10 = Hex-STRING: 80\n"
+        "dot1qVlanStaticUntaggedPorts.10 = Hex-STRING: 00\n"
+        "dot1qVlanStaticEgressPorts.20 = Hex-STRING: 60\n"
+        "dot1qVlanStaticUntaggedPorts.20 = Hex-STRING: 00\n"
+    )
+    _, part = reported(text)
+    [problem] = part.problems
+    assert "the members of west are in different VLANs" in problem.says and "10,20" in problem.says
+    tagged = {name: port.tagged for name, port in part.devices[0].ports.items()}
+    assert str(tagged["west"].value) == "10,20" and str(tagged["p3"].value) == "20"
+
+
+def test_a_neighbour_is_heard_at_the_port_that_is_described() -> None:
+    """What the system calls the port in LLDP is an address of it, and its description the name."""
+    text = THREE + (
+        'lldpLocPortId.7 = STRING: "02:00:00:00:00:07"\nlldpLocPortDesc.7 = STRING: "p2"\n'
+        'lldpRemPortId.0.7.1 = STRING: "port-8"\nlldpRemSysName.0.7.1 = STRING: "core-1"\n'
+    )
+    heard = [(n.port, n.far_device, n.far_port) for n in reported(text)[1].neighbours]
+    assert heard == [("p2", "core-1", "port-8")]
 
 
 def test_of_a_port_without_its_row_nothing_is_taken_for_known() -> None:

@@ -95,7 +95,8 @@ def _facts(campus: Campus, file: str) -> Iterator[tuple[Origin, str]]:
             yield link.origin, f"link from {ends}"
     for planned in campus.planned:
         if planned.origin.file == file:
-            values = ", ".join(f"{key} {value}" for key, value in planned.values.items())
+            words = [(_PORT_WORDS[attribute], v) for attribute, v in planned.values.items()]
+            values = ", ".join(f"{word} = {spelled(value, word)}" for word, value in words)
             yield planned.origin, f"planned for {planned.device}:{planned.port}: {values}"
 
 
