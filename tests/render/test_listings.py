@@ -236,3 +236,16 @@ def test_what_was_read(inkov: Inkov, folder: Path) -> None:
     assert f"lines, values and objects: {counts}" in out
     (folder / "b.sheet").write_text(B.replace("native: 10\n", "native: 10\ncolour: green\n"))
     assert "1 line or objects not understood" in inkov("read", ".", "--unmatched", "-q").out
+
+
+def test_the_default_vlan_is_there_without_a_row(inkov: Inkov, tmp_path: Path) -> None:
+    """Ports are in VLAN 1 and 10; in VLAN 2, which has no row, none can be."""
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n[port 1]\nvlan: 1\n[port 2]\nvlan: 2\n"
+        "[port 3]\nvlan: 10\n"
+    )
+    listed = inkov("vlans", ".", "-f", "json").json["vlans"]
+    assert [(row["vlan"], row["at"][0]["defined"], row["ports"]) for row in listed] == [
+        (1, True, 1),
+        (10, True, 1),
+    ]

@@ -1182,3 +1182,22 @@ def test_of_two_ports_on_one_wire_the_second_is_a_backup(inkov: Inkov, tmp_path:
         ("2", "designated", "forwarding", "a is the root"),
         ("3", "backup", "discarding", "2 of the same switch speaks for this wire"),
     ]
+
+
+def test_what_is_seen_of_a_vlan_s_root_is_held_against_the_tree_of_that_vlan(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """a is root in VLAN 20 and b in VLAN 10. a sees itself as root in both."""
+    trunk = "[vlans]\n10: ferns\n20: beds\n[port 1]\nmode: trunk\nallowed: 10,20\nspeed: 1000\n"
+    own = "[tree]\nmode: per vlan\naddress: 02:00:00:00:00:0{}\n[tree {}]\npriority: 4096\n"
+    seen = "root: 02:00:00:00:00:01\n[tree 10]\nroot: 02:00:00:00:00:01\n"
+    for number, (name, far, vid) in enumerate((("a", "b", 20), ("b", "a", 10)), 1):
+        tree = own.format(number, vid) + (seen if name == "a" else "")
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n{trunk}{tree}[neighbours]\n1: {far}:1\n"
+        )
+    told = {
+        tree["vlans"]: (tree["root"], [(one["root"], one["differs"]) for one in tree["seen_roots"]])
+        for tree in inkov("tree", ".", "-f", "json").json["trees"]
+    }
+    assert told == {"10": ("b", [("a", True)]), "20": ("a", [("a", False)])}
