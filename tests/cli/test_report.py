@@ -41,6 +41,7 @@ def written(inkov: Inkov, tmp_path: Path, *options: str) -> str:
     out = tmp_path / "report.html"
     result = inkov("report", GARDEN, "-o", str(out), *options)
     assert result.status == 0, result.err
+    assert not out.stat().st_mode & 0o077  # it is for whoever made it, as configurations are
     return out.read_text()
 
 
