@@ -11,6 +11,7 @@ from typing import NamedTuple
 from xml.etree import ElementTree
 
 SVG = "{http://www.w3.org/2000/svg}"
+BESIDE = 20.0  # two lines of text
 NEAR = 0.3  # places are written with one digit
 
 Point = tuple[float, float]
@@ -182,10 +183,12 @@ def short(port: str) -> str:
 
 
 def _has_ports(svg: Svg, points: Points, ports: set[str]) -> bool:
-    """Whether ports stand at a line."""
-    across, down = ([point[at] for point in points] for at in (0, 1))
-    around = Box("", min(across) - 110, min(down) - 90, max(across) + 110, max(down) + 20)
-    near = [label.title for label in svg.labels if label.meets(around)]
+    """Whether ports stand at a line, two lines of text away at most."""
+    parts = [
+        Box("", part.x - BESIDE, part.y - BESIDE, part.right + BESIDE, part.bottom + BESIDE)
+        for part in _segments(points)
+    ]
+    near = [label.title for label in svg.labels if any(label.meets(part) for part in parts)]
     return ports <= set(near) or any(
         set(text.partition(":")[0].split(" – ")) == ports for text in near
     )
