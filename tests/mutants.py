@@ -166,6 +166,8 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
             skipped |= set(ast.walk(node))
         elif isinstance(node, ast.BinOp) and type(node.op) in _SIZES and file.parent.name in _DRAWN:
             skipped |= {each for each in (node.left, node.right) if isinstance(each, ast.Constant)}
+        elif isinstance(node, ast.AugAssign) and file.parent.name in _DRAWN:
+            skipped |= {node.value} if isinstance(node.value, ast.Constant) else set()
     for node in tree.body:
         if isinstance(node, ast.Assign) and _is_large(node.value):
             skipped.add(node.value)

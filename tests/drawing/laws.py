@@ -96,12 +96,15 @@ def _leads_to(point: Point, points: Points) -> bool:
 
 
 def can_be_read(svg: Svg) -> None:
-    """No box over another one, no text over another one, none over the edge of a box, and all of
-    it on the page.
+    """No box over another one, no text over another one, or over a line of the legend, none over
+    the edge of a box, and all of it on the page.
     """
     page = Box("", 0, 0, svg.width, svg.height)
-    for one in (*svg.boxes, *svg.labels):
+    legend = [part for title, points in svg.drawn if not title for part in _segments(points)]
+    for one in (*svg.boxes, *svg.labels, *legend):
         assert one.shared(page) == (one.right - one.x, one.bottom - one.y), one
+    for label, line in itertools.product(svg.labels, legend):
+        assert min(label.shared(line)) < 0, (label, line)
     for things in (svg.boxes, svg.labels):
         for one, other in itertools.combinations(things, 2):
             assert not one.meets(other), (one, other)

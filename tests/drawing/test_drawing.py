@@ -319,3 +319,19 @@ def test_what_a_change_does(inkov: Inkov, tmp_path: Path) -> None:
     assert "no switch and no link changes" in Svg(tmp_path / "c.svg").said
     alone = inkov("draw", "new", "--compare", "nowhere", "-o", "d.svg")
     assert alone.status == 2 and not (tmp_path / "d.svg").exists()
+
+
+def test_many_parts_without_links_between_them_are_no_ribbon(inkov: Inkov, tmp_path: Path) -> None:
+    """Forty pairs of switches: in lines below each other, on a page that a screen can show."""
+    folder = tmp_path / "in"
+    folder.mkdir()
+    rows = []
+    for number in range(40):
+        for name in (f"bed-{number}", f"hut-{number}"):
+            text = f"inkov sheet 1\nswitch: {name}\n[port 1]\nmode: trunk\n[port 2]\nvlan: 1\n"
+            (folder / f"{name}.sheet").write_text(text)
+        rows.append(f"bed-{number},1,hut-{number},1\n")
+    (folder / "cabling.csv").write_text("switch,port,far switch,far port\n" + "".join(rows))
+    svg = drawn(inkov, folder)
+    assert len(svg.switches) == 80
+    assert 1 / 3 < svg.width / svg.height < 3, (svg.width, svg.height)

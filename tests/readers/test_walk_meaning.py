@@ -314,6 +314,7 @@ def test_without_vlan_tables_the_ports_are_unknown(inkov: Inkov, tmp_path: Path)
             "VLAN 10 has no list of its untagged ports",
         ),
         ("dot1qPvid.1 = INTEGER: 1\nbye", "'bye' belongs to no object"),
+        ('ifAlias.1 = STRING: "to the shed"\nbye', "'bye' belongs to no object"),
         (
             "dot3adAggPortAttachedAggID.1 = INTEGER: 9",
             "the aggregated link 9 is not among the interfaces",
@@ -381,6 +382,11 @@ def test_of_a_port_without_its_row_nothing_is_taken_for_known() -> None:
 def test_quotes_of_the_only_name_are_quotes() -> None:
     [device] = reported('sysName.0 = STRING: "moor-1"\nifName.1 = STRING: "p1"\n')[1].devices
     assert (device.name, list(device.ports)) == ("moor-1", ["p1"])
+
+
+def test_a_text_that_begins_with_the_end_of_a_line_goes_on_below() -> None:
+    sections_of = ports_of(THREE + 'ifAlias.1 = STRING: "\nby the pond"\nifAlias.2 = STRING: "x"\n')
+    assert "by the pond" in sections_of["port p1"] and "about: x" in sections_of["port p2"]
 
 
 @pytest.mark.parametrize("name", ['"p2"', "p2", '"p2\nby the pond"', "p2\nby the pond"])
