@@ -16,8 +16,9 @@ import pytest
 from inkov.edits.make import of_port
 from inkov.forwarding import resolve
 from inkov.mend.order import in_order
-from inkov.plan import Plan
+from inkov.plan import Plan, PlanFile, Practice
 from inkov.readers import load
+from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.conftest import Inkov
 
@@ -184,27 +185,51 @@ def test_on_the_way_nobody_loses_what_he_keeps(inkov: Inkov, tmp_path: Path, see
             (tmp_path / "in" / file.name).write_text(file.read_text())
 
 
-def test_the_far_end_comes_first(four: Path) -> None:
-    """VLAN 10 is to be tagged on the link to e, at both ends. a routes, so e is the far end: behind
-    a as it would be then, nobody could reach it. In between hosts of VLAN 10 are cut off, and that
-    is said.
+@pytest.mark.parametrize(("router", "order"), [("a", ["e", "a"]), ("e", ["a", "e"])])
+@pytest.mark.parametrize("managed", [True, False])
+def test_the_far_end_comes_first(four: Path, router: str, order: list[str], managed: bool) -> None:
+    """VLAN 10 is to be tagged on the link of a and e, at both ends. One of them routes, so the
+    other is the far end: behind the router as it would be then, nobody could reach it. In between
+    hosts of VLAN 10 are cut off, and whoever is managed in it; and that is said.
     """
-    for name in "ae":
+    for number, name in enumerate("abcde", 1):
         text = (four / f"{name}.sheet").read_text()
         plain = text.replace(
             "[port x]\nmode: trunk\nnative: 99", "[port x]\nmode: trunk\nnative: 10"
         )
-        (four / f"{name}.sheet").write_text(plain)
-    with (four / "a.sheet").open("a") as file:
-        file.write("[gateway 10]\naddress: 10.10.0.1/24\n")
+        own = f"[gateway 10]\naddress: 10.10.0.{number}/24\n"
+        more = "[gateway 99]\naddress: 10.99.0.1/24\n" if name == router else ""
+        (four / f"{name}.sheet").write_text(plain + own * (managed or name == router) + more)
     loaded = load([str(four)])
     devices = loaded.campus.devices
     edits = [of_port(name, devices[name].ports["x"], "native_vlan", 99) for name in "ae"]
     fabric = resolve(loaded.campus, wire(loaded.campus))
-    steps = in_order(fabric, Plan(), edits)
-    assert [step.switch for step in steps] == ["e", "a"]
+    plan = Plan(PlanFile(practice=Practice(management=10 if managed else None)))
+    steps = in_order(fabric, plan, edits)
+    assert [step.switch for step in steps] == order
     assert any("VLAN 10" in says and "e" in says for says in steps[0].cuts)
+    assert [says for says in steps[0].cuts if "managed" in says] == (
+        ["e cannot be managed"] if managed else []
+    )
     assert steps[1].cuts == []
+
+
+def test_who_was_not_managed_before_is_not_cut_off(four: Path) -> None:
+    """VLAN 10 does not get to e: its address there is reached in the end, and not on the way."""
+    for number, name in enumerate("abcde", 1):
+        text = (four / f"{name}.sheet").read_text()
+        head, port, rest = text.partition("[port x]\n")
+        rest = rest.replace("allowed: 10,99", "allowed: 99", 1)
+        own = f"[gateway 10]\naddress: 10.10.0.{number}/24\n"
+        (four / f"{name}.sheet").write_text(head + port + rest + own)
+    loaded = load([str(four)])
+    devices = loaded.campus.devices
+    wider = VlanSet.of(10, 99)
+    edits = [of_port(name, devices[name].ports["x"], "allowed", wider) for name in "ae"]
+    fabric = resolve(loaded.campus, wire(loaded.campus))
+    steps = in_order(fabric, Plan(PlanFile(practice=Practice(management=10))), edits)
+    assert [step.switch for step in steps] == ["a", "e"]
+    assert [step.cuts for step in steps] == [[], []]
 
 
 # --- by example -----------------------------------------------------------------------------------
