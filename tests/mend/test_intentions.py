@@ -214,6 +214,20 @@ def test_the_far_end_comes_first(four: Path, router: str, order: list[str], mana
     assert steps[1].cuts == []
 
 
+def test_the_far_end_is_the_one_behind_the_other(four: Path) -> None:
+    """e routes, and b is behind a: by the names, a would be the first."""
+    with (four / "e.sheet").open("a") as file:
+        file.write("[gateway 10]\naddress: 10.10.0.1/24\n")
+    loaded = load([str(four)])
+    devices = loaded.campus.devices
+    edits = [
+        of_port(name, devices[name].ports[port], "native_vlan", 10)
+        for name, port in (("a", "up"), ("b", "down"))
+    ]
+    fabric = resolve(loaded.campus, wire(loaded.campus))
+    assert [step.switch for step in in_order(fabric, Plan(), edits)] == ["b", "a"]
+
+
 def test_who_was_not_managed_before_is_not_cut_off(four: Path) -> None:
     """VLAN 10 does not get to e: its address there is reached in the end, and not on the way."""
     for number, name in enumerate("abcde", 1):
