@@ -259,6 +259,19 @@ def test_joined_segments_are_refused_with_the_lines_to_blame(
     assert {"breach"} <= {one["severity"] for one in said["findings"]["new"]}
 
 
+@pytest.mark.parametrize(
+    ("fail_on", "status"), [("breach", 0), ("fault", 0), ("risk", 1), ("note", 1), ("never", 0)]
+)
+def test_how_grave_a_new_finding_may_be(
+    inkov: Inkov, sides: tuple[Path, Path], fail_on: str, status: int
+) -> None:
+    """A port that is described as unused, and is on: that is a risk."""
+    edit(sides[1], "core-1.sheet", "[gateway", "[port 7]\nvlan: 20\nabout: unused\n[gateway")
+    said = run(inkov, sides, "--fail-on", fail_on, "--gain", "* <-> core-1:7")
+    assert [one["severity"] for one in said.json["findings"]["new"]] == ["risk"]
+    assert said.status == status, said.json["because"]
+
+
 def test_a_spare_that_is_lost_is_told(inkov: Inkov, sides: tuple[Path, Path]) -> None:
     edit(
         sides[1], "fern-1.sheet", "allowed: 10,20,99\n[neighbours]", "allowed: 20,99\n[neighbours]"
