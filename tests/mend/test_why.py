@@ -213,6 +213,21 @@ def test_the_finding_of_an_audit_is_cited(inkov: Inkov, tmp_path: Path) -> None:
     assert (cause["rule"], cause["finding"]) == ("allowed-differs", finding["id"])
 
 
+def test_of_several_findings_at_a_port_the_one_about_the_cause_is_cited(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """The ends have another MTU as well, which is as grave, and has nothing to do with it."""
+    for name, far, more in (("a", "b", "mtu: 9000\n"), ("b", "a", "mtu: 1500\n")):
+        listed = "10,20,99" if name == "a" else "20,99"
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n{VLANS}[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
+            f"[port 9]\nmode: trunk\nnative: 99\nallowed: {listed}\n{more}"
+            f"[neighbours]\n9: {far}:9\n"
+        )
+    cause = inkov("why", "a:1", "b:1", ".", "-f", "json").json["cause"]
+    assert (cause["says"], cause["rule"]) == ("b:9 does not allow VLAN 10", "allowed-differs")
+
+
 def test_whom_the_cause_concerns_besides(inkov: Inkov, tmp_path: Path) -> None:
     more = ("fern-1", "[port 8]", "[port 2..5]\nvlan: 10\n[port 8]")
     answer = asked(inkov, tmp_path, "fan pump", more, LIST)

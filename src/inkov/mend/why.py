@@ -178,10 +178,11 @@ def _causes(
         if says in told:
             continue
         told.add(says)
-        cited = next((finding for finding in findings if _is_about(finding, edit)), None)
+        place = place_of(fabric.campus, edit)
+        cited = _cited(findings, edit, place)
         rule, identity = (cited.rule, cited.id) if cited is not None else ("", "")
         absent = edit.before is None
-        result.causes.append(Cause(says, place_of(fabric.campus, edit), rule, identity, absent))
+        result.causes.append(Cause(says, place, rule, identity, absent))
 
 
 def _moves_one_of(edit: Edit, pair: tuple[Host, Host]) -> bool:
@@ -212,19 +213,37 @@ def _in_words(effects: list[Effect], fabric: Fabric) -> Iterator[str]:
             yield story_in_words(story, lambda vid: names.get(vid, ""))
 
 
-def _is_about(finding: Finding, edit: Edit) -> bool:
-    """Whether a finding points at what an edit changes."""
-    vids = _vids_of(edit)
-    # About the same VLANs, or about none in particular.
-    speaks = not finding.vlans or not vids or finding.vlans & vids
+def _cited(findings: list[Finding], edit: Edit, place: Origin) -> Finding | None:
+    """The finding that says what an edit cures, the gravest of those that say it best. `place` is
+    the line to look at.
+    """
+    ranked = [(rank, finding) for finding in findings if (rank := _rank(finding, edit, place))]
+    return min(ranked, key=lambda pair: pair[0])[1] if ranked else None
+
+
+def _rank(finding: Finding, edit: Edit, place: Origin) -> int:
+    """How well a finding says what an edit cures, 1 best; 0 if it is about something else."""
     # A host's own settings are found by rules about hosts.
     if edit.kind is Kind.HOST:
-        return edit.name in finding.affects.hosts and finding.rule.startswith(("host-", "mask-"))
-    if edit.kind is Kind.PORT:
-        return bool(speaks) and any(
-            (where.switch, where.port) == (edit.switch, edit.name) for where in finding.where
-        )
-    return bool(finding.vlans & vids) and any(w.switch == edit.switch for w in finding.where)
+        own = finding.rule.startswith(("host-", "mask-"))
+        return int(own and edit.name in finding.affects.hosts)
+    vids = _vids_of(edit)
+    at_port = edit.kind is Kind.PORT
+    there = [
+        where
+        for where in finding.where
+        if where.switch == edit.switch and (not at_port or where.port == edit.name)
+    ]
+    if not there:
+        return 0
+    if any(own.place == edit.place for own in finding.edits):
+        return 1
+    if finding.vlans & vids:
+        return 2
+    # An edit of no VLAN in particular: what is found in that very line, or else at that port.
+    if at_port and not vids:
+        return 3 if any(where.origin == place for where in there) else 4 * bool(finding.vlans)
+    return 0
 
 
 def _vids_of(edit: Edit) -> int:
