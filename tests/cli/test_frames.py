@@ -238,6 +238,19 @@ def test_a_host_without_a_tag_hears_nothing_tagged(inkov: Inkov, tmp_path: Path)
     last = far["witness"][-1]
     assert (last["port"], last["event"]) == ("5", "stops")
     assert "leaves there tagged 20, and the host takes untagged frames" in last["because"]
+    stops = f"what a:2 sends does not arrive at a:5: {last['because']}"
+    assert far["because"] == f"{stops}; the way back is not asked"
+
+
+def test_claims_about_nobody_are_passed_over(inkov: Inkov, tmp_path: Path) -> None:
+    """Beside a way stands what is claimed of it; the first claim is of no such way."""
+    routed(tmp_path)
+    claims = "claims: [{isolate: [nowhere, climate]}, {reach: ['a:1', 'a:5']}]\n"
+    (tmp_path / "plan.yaml").write_text(claims)
+    told = inkov("follow", "a:2", "a:5", ".").out
+    assert "reaches" not in told and "isolate" not in told
+    told = inkov("follow", "a:1", "a:5", ".").out
+    assert "a:1 reaches a:5" in told and "isolate" not in told
 
 
 IN_A_ROW = """inkov sheet 1

@@ -228,6 +228,24 @@ def test_fm_4_7_an_unknown_neighbour_between_two_vlans_is_said(
     assert verdicts(inkov, "--strict") == ["holds", "holds"]
 
 
+def test_fm_6_8_a_bridge_is_asked_about_under_the_name_of_its_only_tag(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """r has no VLANs of its own, and is linked by a sub-interface with tag 40: whoever is at r is
+    in VLAN 40, which has nobody else.
+    """
+    (tmp_path / "r.sheet").write_text(
+        "inkov sheet 1\nswitch: r\n[port 1]\nmode: routed\n[sub 1.40]\nof: 1\ntag: 40\n"
+        "mode: access\nvlan: 1\n[port 2]\nvlan: 1\n[neighbours]\n1: a:9\n"
+    )
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n40: beds\n[port 9]\nmode: trunk\nnative: none\n"
+        "allowed: 40\n[neighbours]\n9: r:1\n"
+    )
+    claims = inkov("prove", ".", "-f", "json").json["claims"]
+    assert [claim["claim"] for claim in claims] == ["VLAN 40 leaks into no other"]
+
+
 BESIDE = """inkov sheet 1
 switch: {name}
 [vlans]
