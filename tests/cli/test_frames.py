@@ -242,6 +242,35 @@ def test_a_host_without_a_tag_hears_nothing_tagged(inkov: Inkov, tmp_path: Path)
     assert far["because"] == f"{stops}; the way back is not asked"
 
 
+def test_because_tells_what_is_stated_in_the_words_of_sheets(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "c.sheet").write_text(
+        "inkov sheet 1\nswitch: c\n[vlans]\n10: ferns\n[port 1]\nmode: general\npvid: none\n"
+        "tagged: 10\ningress filtering: on\nprotected: no\n"
+    )
+    chain = inkov("ports", ".", "--because", "c:1", "-f", "json").json["because"]
+    stated = [reason["says"] for reason in chain if reason["stage"] == "stated"]
+    assert {"PVID: none", "tagged VLANs: 10", "ingress filtering: yes", "protected: no"} <= {
+        *stated
+    }
+
+
+def test_hosts_that_tag_reach_each_other_by_their_tag(inkov: Inkov, tmp_path: Path) -> None:
+    """At ports where untagged frames are in another VLAN; one that does not tag is not reached."""
+    ports = "".join(
+        f"[port {number}]\nmode: trunk\nnative: 20\nallowed: 10,20\n" for number in (1, 2, 3)
+    )
+    (tmp_path / "a.sheet").write_text(
+        f"inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: beds\n{ports}"
+    )
+    (tmp_path / "hosts.csv").write_text(
+        "host,switch,port,address,vlan\nx,a,1,10.0.10.5/24,10\ny,a,2,10.0.10.6/24,10\n"
+        "z,a,3,10.0.10.7/24,\n"
+    )
+    assert inkov("follow", "x", "y", ".").out.endswith("A ping between x and y works.\n")
+    fails = inkov("follow", "x", "z", ".")
+    assert fails.status == 1 and "A ping between x and z does not work." in fails.out
+
+
 def test_claims_about_nobody_are_passed_over(inkov: Inkov, tmp_path: Path) -> None:
     """Beside a way stands what is claimed of it; the first claim is of no such way."""
     routed(tmp_path)

@@ -246,6 +246,22 @@ def test_fm_6_8_a_bridge_is_asked_about_under_the_name_of_its_only_tag(
     assert [claim["claim"] for claim in claims] == ["VLAN 40 leaks into no other"]
 
 
+def test_the_largest_part_of_a_vlan_is_told_first(inkov: Inkov, tmp_path: Path) -> None:
+    """a is by itself; b, c and d are one part."""
+    listed = {"a": "99", "b": "10,99", "c": "10,99", "d": "10,99"}
+    names = [*listed]
+    for number, (name, allowed) in enumerate(listed.items()):
+        trunk = f"mode: trunk\nnative: 99\nallowed: {allowed}\n"
+        near = f"[neighbours]\ndown: {names[number + 1]}:up\n" if name != "d" else ""
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n99: nobody\n[port 1]\nvlan: 10\n"
+            f"[port up]\n{trunk}[port down]\n{trunk}{near}"
+        )
+    claims = {one["claim"]: one for one in inkov("prove", ".", "-f", "json").json["claims"]}
+    says = claims["VLAN 10 is not split"]["because"]
+    assert says.startswith("it falls into 2 parts: b, c, d; a: ")
+
+
 BESIDE = """inkov sheet 1
 switch: {name}
 [vlans]
