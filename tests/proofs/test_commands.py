@@ -284,6 +284,7 @@ PASSED = "Box is not among the files, and taken to pass nothing between a:9 and 
     [
         # A switch would pass VLAN 10 on, and so join what hangs apart; VLANs it keeps apart.
         ((TRUNKED, TRUNKED), "box", "", "undecided undecided holds holds", "? ? ? holds"),
+        ((TRUNKED, TRUNKED), "box.garden", "", "undecided undecided holds holds", "? ? ? holds"),
         # Untagged at one end, by its number.
         ((TRUNKED, "vlan: 10\n"), "box", "", "undecided undecided holds holds", "? ? ? ?"),
         # It is another one, or does not get VLAN 10.

@@ -13,7 +13,8 @@ which is nothing for a few ports, and far too much for hundreds.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Sequence, Set
 from itertools import combinations, product
 from typing import NamedTuple
 
@@ -24,7 +25,7 @@ from inkov.forwarding.crossing import cross
 from inkov.forwarding.domains import Domains
 from inkov.forwarding.fabric import BridgePort, Crossing, Fabric, Translation
 from inkov.vlanset import bit, bits
-from inkov.wiring import End, Link
+from inkov.wiring import End, Link, is_address
 
 __all__ = ["Outsiders", "as_switches", "passes_nothing", "several_ports"]
 
@@ -58,16 +59,26 @@ def several_ports(fabric: Fabric) -> dict[str, list[End]]:
     """
     behind: dict[str, set[End]] = {}
     called: dict[str, str] = {}
+    one_name = _one_name({outside.far.lower() for outside in fabric.wiring.outside})
     for outside in fabric.wiring.outside:
         end = fabric.end_of(*outside.near)
         if end in fabric.at:
-            far = called.setdefault(outside.far.lower(), outside.far)
+            far = called.setdefault(one_name[outside.far.lower()], outside.far)
             behind.setdefault(far, set()).add(end)
     return {
         far: sorted(ends, key=lambda end: (natural(end.device), natural(end.port)))
         for far, ends in behind.items()
         if len(ends) > 1
     }
+
+
+def _one_name(names: Set[str]) -> dict[str, str]:
+    """Each name -> one that all of a neighbour have: reports may leave its domain out. Of two
+    domains there are two neighbours, unless it is left out somewhere (FM 4.11).
+    """
+    short = {name: name if is_address(name) else name.partition(".")[0] for name in names}
+    longer = Counter(short[name] for name in names if short[name] != name)
+    return {name: own if own in names or longer[own] < 2 else name for name, own in short.items()}
 
 
 def as_switches(fabric: Fabric, domains: Domains) -> Outsiders | None:
