@@ -47,6 +47,7 @@ def test_follow_tells_the_story_with_file_and_line() -> None:
         "follow", "core-1:port-13", "pond-1:port-1", "garden", "-f", "json", cwd=DEMO
     )
     assert result.status == 0 and result.json["arrives"] is True
+    assert "certain" not in result.json  # which is there only where the tree leaves it open
     steps = result.json["steps"]
     assert [(s["switch"], s["port"], s["event"], s["vlan"], s["tagged"]) for s in steps] == [
         ("core-1", "port-13", "sent", 90, False),
@@ -92,7 +93,7 @@ def test_follow_says_where_it_stops_and_what_is_heard_instead() -> None:
 
 def test_follow_between_hosts_is_a_ping() -> None:
     works = run_inkov("follow", "till-1", "irrigation-server", "repaired", "-f", "json", cwd=DEMO)
-    assert works.status == 0 and works.json["arrives"] is True
+    assert works.status == 0 and works.json["arrives"] is True and "certain" not in works.json
     assert "core-1 routes it into VLAN 20" in [part["says"] for part in works.json["parts"]]
     fails = run_inkov("follow", "freezer-1", "alarm-server", "garden", cwd=DEMO)
     assert fails.status == 1 and "herbarium-1 does not define VLAN 70" in fails.out
