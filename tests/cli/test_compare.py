@@ -259,6 +259,28 @@ def test_joined_segments_are_refused_with_the_lines_to_blame(
     assert {"breach"} <= {one["severity"] for one in said["findings"]["new"]}
 
 
+def test_a_new_line_that_is_not_understood_is_refused_where_it_stands(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """What was not understood before is no reason, wherever it stands now."""
+    dialect = (
+        'dialect = "bed"\nrecognise = ["yard {name}"]\n'
+        '[device.says]\n"yard {name}" = "name = {name}"\n'
+        '[port]\nopens = ["pot {ports}"]\n'
+        '[port.says]\n"grows {vid}" = "mode = access; vlan = {vid}"\n'
+    )
+    text = "yard north\npot 1\n  grows 10\n  hums 20\n"
+    for side, more in (("old", ""), ("new", "pot 2\n  grows 10\n  leaks 20\n")):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "bed.toml").write_text(dialect)
+        head, pot, rest = text.partition("pot 1\n")
+        (tmp_path / side / "north.txt").write_text(head + more + pot + rest)
+    said = inkov("compare", "old", "new", "--gain", "*", "-f", "json", "-q")
+    new = "a line that is new is not understood: "
+    told = [(one["says"], one["line"]) for one in said.json["because"] if new in one["says"]]
+    assert said.status != 0 and told == [(f"{new}leaks 20", 4)]
+
+
 @pytest.mark.parametrize(
     ("fail_on", "status"), [("breach", 0), ("fault", 0), ("risk", 1), ("note", 1), ("never", 0)]
 )

@@ -338,6 +338,54 @@ def test_a_router_on_a_stick(inkov: Inkov, tmp_path: Path) -> None:
     assert edits(answer) == [("a", "9", "allowed", "10,99", "10,20,99")]
 
 
+def test_a_gateway_that_is_a_routed_port_is_turned_on(inkov: Inkov, tmp_path: Path) -> None:
+    routed = "[port {0}]\nmode: routed\naddress: 10.0.{0}0.1/24\n"
+    answer = sheets(
+        inkov,
+        tmp_path,
+        "x,a,1,10.0.10.5/24,10.0.10.1,\ny,a,2,10.0.20.5/24,10.0.20.1,\n",
+        r=routed.format(1) + routed.format(2) + "state: off\n",
+        a=f"{VLANS}[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n[port 8]\nvlan: 10\n[port 9]\nvlan: 20\n"
+        "[neighbours]\n8: r:1\n9: r:2\n",
+    )
+    assert edits(answer) == [("r", "2", "enabled", False, True)]
+
+
+def test_a_host_that_is_wrong_about_both_its_mask_and_its_gateway(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """By either alone it would not reach another subnet."""
+    wrong = ("hosts.csv", "10.0.10.5/24,10.0.10.1", "10.0.10.5/16,10.0.10.254")
+    assert edits(asked(inkov, tmp_path, "fan pump", wrong)) == [
+        (None, "fan", "address", "10.0.10.5/16", "10.0.10.5/24"),
+        (None, "fan", "gateway", "10.0.10.254", "10.0.10.1"),
+    ]
+
+
+def test_a_host_that_tags_its_frames_at_a_general_port(inkov: Inkov, tmp_path: Path) -> None:
+    answer = sheets(
+        inkov,
+        tmp_path,
+        "x,a,1,10.0.10.5/24,,10\ny,a,2,10.0.10.6/24,,\n",
+        a=f"{VLANS}[port 1]\nmode: general\npvid: 99\nuntagged: 99\ntagged: 20\n"
+        "[port 2]\nvlan: 10\n",
+    )
+    assert edits(answer) == [("a", "1", "tagged", "20", "10,20")]
+
+
+def test_what_is_pruned_between_general_ports_is_sent_again(inkov: Inkov, tmp_path: Path) -> None:
+    """Of VLAN 10 nothing is sent at a, though it is on the port's list."""
+    port = "[port 1]\nvlan: 10\n[port 9]\nmode: general\npvid: 99\nuntagged: 99\ntagged: 10,20\n"
+    answer = sheets(
+        inkov,
+        tmp_path,
+        "x,a,1,10.0.10.5/24,,\ny,b,1,10.0.10.6/24,,\n",
+        a=f"{VLANS}{port}withheld: 10\n[neighbours]\n9: b:9\n",
+        b=f"{VLANS}{port}[neighbours]\n9: a:9\n",
+    )
+    assert edits(answer) == [("a", "9", "withheld", "10", "none")]
+
+
 def test_a_host_that_tags_its_frames(inkov: Inkov, tmp_path: Path) -> None:
     answer = sheets(
         inkov,
