@@ -212,6 +212,33 @@ def test_a_border_of_segments_that_moves_lets_nothing_through(
     assert any("reach is gained" in one["says"] for one in result.json["because"])
 
 
+@pytest.mark.parametrize(
+    ("plan", "crosses"),
+    [
+        ("segments: {green: '10,20'}\n", False),
+        ("vlans: {10: {segment: green}, 20: {segment: green}}\n", False),
+        ("segments: {green: 10}\nvlans: {20: {segment: green}}\n", False),
+        ("vlans: {10: {segment: green}, 20: {segment: blue}}\n", True),
+        ("vlans: {10: {segment: green}}\n", True),
+    ],
+)
+def test_a_segment_is_given_at_the_segment_or_at_the_vlan(
+    inkov: Inkov, sides: tuple[Path, Path], plan: str, crosses: bool
+) -> None:
+    """The change joins VLANs 10 and 20: that is what segments are there to keep apart."""
+    for folder in sides:
+        (folder / "plan.yaml").write_text(plan)
+    edit(
+        sides[1],
+        "core-1.sheet",
+        "[port 2]\nvlan: 20",
+        "[port 2]\nmode: general\npvid: 20\nuntagged: 10,20",
+    )
+    result = run(inkov, sides, "--fail-on", "never")
+    assert {one["crosses_segments"] for one in result.json["gained"]} == {crosses}
+    assert any("reach is gained" in one["says"] for one in result.json["because"]) is crosses
+
+
 def test_a_switch_with_another_name_is_to_be_said(inkov: Inkov, sides: tuple[Path, Path]) -> None:
     text = (sides[1] / "fern-1.sheet").read_text()
     (sides[1] / "fern-1.sheet").unlink()
