@@ -432,6 +432,40 @@ def test_what_keeps_two_switches_from_one_region(region: str, says: str) -> None
     assert [one.rpartition(": ")[2] for one in found] == [says] * bool(says)
 
 
+def test_a_subnet_that_the_plan_alone_has(inkov: Inkov, tmp_path: Path) -> None:
+    """No router is among the files: who is outside of the plan's subnet is told it."""
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n[port 1..2]\nvlan: 10\n"
+    )
+    (tmp_path / "plan.yaml").write_text("vlans: {10: {subnet: 10.0.10.0/24}}\n")
+    (tmp_path / "hosts.csv").write_text(
+        "host,switch,port,address\nx,a,1,10.9.0.5/24\ny,a,2,10.0.10.5/24\n"
+    )
+    [found] = inkov("audit", ".", "-f", "json").json["findings"]
+    assert found["rule"] == "host-outside-subnet" and found["affects"]["hosts"] == ["x"]
+    assert found["cure"].startswith("give x an address in 10.0.10.0/24")
+
+
+def test_hosts_as_planned_are_not_to_blame_for_their_router(inkov: Inkov, tmp_path: Path) -> None:
+    """The router of VLAN 10 has another subnet than the plan, in which the hosts are: that is one
+    mistake, and the router's. A gateway outside of the host's own subnet is another one.
+    """
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n[port 1..2]\nvlan: 10\n"
+        "[gateway 10]\naddress: 10.8.10.1/24\n"
+    )
+    (tmp_path / "plan.yaml").write_text("vlans: {10: {subnet: 10.0.10.0/24}}\n")
+    (tmp_path / "hosts.csv").write_text(
+        "host,switch,port,address,gateway\n"
+        "x,a,1,10.0.10.6/24,10.0.10.1\ny,a,2,10.0.10.5/24,10.9.9.9\n"
+    )
+    of_router, of_host = inkov("audit", ".", "-f", "json").json["findings"]
+    assert of_router["rule"] == "gateway-against-plan"
+    assert of_router["affects"]["hosts"] == ["x", "y"]
+    assert of_host["rule"] == "host-gateway-wrong" and of_host["affects"]["hosts"] == ["y"]
+    assert "10.9.9.9, which is not in its subnet 10.0.10.0/24" in of_host["says"]
+
+
 def test_acceptances_that_cover_nothing(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "a.sheet").write_text("inkov sheet 1\n" + LINKED_A.replace("20: irrigation\n", ""))
     (tmp_path / "b.sheet").write_text("inkov sheet 1\n" + LINKED_B)
