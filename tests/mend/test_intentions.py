@@ -347,6 +347,10 @@ def test_a_router_on_a_cable(inkov: Inkov, four: Path) -> None:
     ("plan", "says"),
     [
         ("vlans:\n  61: {on: [z]}\n", "no switch is called z"),
+        (
+            "vlans:\n  61: {on: [a], gateways: {z: 10.61.0.1/24}}\n",
+            "no switch is called z",
+        ),
         ("vlans:\n  61: {on: ['a:h9']}\n", "a has no port h9"),
         ("vlans:\n  61: {on: ['a:h1..h4']}\n", "a has no port h4"),
         ("vlans:\n  61: {on: ['a:up']}\n", "a:up leads to another switch"),
@@ -403,6 +407,30 @@ def changed(folder: Path, name: str, before: str, after: str) -> None:
     text = (folder / f"{name}.sheet").read_text()
     assert before in text
     (folder / f"{name}.sheet").write_text(text.replace(before, after, 1))
+
+
+def test_where_no_link_is_up_no_vlan_gets(inkov: Inkov, four: Path) -> None:
+    """e hangs by one link, and that is shut: nobody guesses that it should be up."""
+    changed(four, "e", "[port x]\n", "[port x]\nstate: off\n")
+    status, edits, [says] = planned(inkov, "vlans:\n  61: {name: moss, on: [a, e]}\n")
+    assert (status, edits) == (1, {}) and says == "no link that is up leads to e"
+
+
+def test_a_sub_interface_gets_the_address_of_the_plan(inkov: Inkov, four: Path) -> None:
+    """r has one in VLAN 10 already, on a port to c."""
+    (four / "r.sheet").write_text(
+        "inkov sheet 1\nswitch: r\n[port w]\nmode: routed\n"
+        "[sub w.10]\nof: w\ntag: 10\nmode: routed\naddress: 10.10.0.1/24\n"
+    )
+    changed(four, "c", "[tree]", "[port r]\nmode: trunk\nnative: none\nallowed: 10\n\n[tree]")
+    with (four / "cabling.csv").open("a") as file:
+        file.write("c,r,r,w\n")
+    plan = "vlans:\n  10: {name: climate, gateways: {r: 10.10.0.254/24}}\n"
+    status, edits, unmet = planned(inkov, plan)
+    assert (status, unmet) == (0, []) and edits.keys() == {"r port w.10 addresses"}
+    inkov("mend", "in", "--as-planned", "--write", "out")
+    before = (four / "r.sheet").read_text()
+    assert (Path("out") / "r.sheet").read_text() == before.replace("10.10.0.1/", "10.10.0.254/")
 
 
 def test_a_gateway_gets_its_address_and_is_turned_on(inkov: Inkov, four: Path) -> None:
