@@ -20,6 +20,7 @@ from inkov.vlanset import VlanSet, bit
 from inkov.wiring import wire
 from tests.campuses import VIDS, fact, random_campus
 from tests.clean import clean_campus
+from tests.conftest import campus_of
 
 CAMPUSES = int(os.environ.get("INKOV_OUTSIDERS", "150"))
 
@@ -126,3 +127,20 @@ def test_fm_4_7_what_it_could_be_is_thought_of() -> None:
             assert unwanted.verdict != Outcome.HOLDS, (number, pair)
             counts["way"] += wanted.verdict == Outcome.UNDECIDED
     assert min(counts.values()) > CAMPUSES / 10, counts
+
+
+def test_fm_4_7_two_of_one_name_are_two_if_their_chassis_differ() -> None:
+    """As are many systems that nobody has given a name."""
+    port = "[port 9]\nmode: trunk\nnative: none\nallowed: 10\n"
+    sheet = f"switch: {{}}\n[vlans]\n10: climate\n[port 1]\nvlan: 10\n{port}"
+    for addresses, verdict in (
+        (("02:00:00:00:00:01", "02:00:00:00:00:01"), Outcome.UNDECIDED),
+        (("02:00:00:00:00:01", ""), Outcome.UNDECIDED),
+        (("02:00:00:00:00:01", "02:00:00:00:00:02"), Outcome.BROKEN),
+    ):
+        campus = campus_of(sheet.format("a"), sheet.format("b"))
+        for switch, address in zip("ab", addresses, strict=True):
+            report = Neighbour(switch, "9", "localhost", "1", Origin(), far_known_as=address)
+            campus.neighbours.append(report)
+        [judgement] = judged(campus, [Claim(reach=["a:1", "b:1"])])
+        assert judgement.verdict == verdict, addresses

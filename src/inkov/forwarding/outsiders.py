@@ -14,7 +14,7 @@ which is nothing for a few ports, and far too much for hundreds.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence, Set
+from collections.abc import Callable, Sequence
 from itertools import combinations, product
 from typing import NamedTuple
 
@@ -25,7 +25,7 @@ from inkov.forwarding.crossing import cross
 from inkov.forwarding.domains import Domains
 from inkov.forwarding.fabric import BridgePort, Crossing, Fabric, Translation
 from inkov.vlanset import bit, bits
-from inkov.wiring import End, Link, is_address
+from inkov.wiring import End, Link, Outside, is_address
 
 __all__ = ["Outsiders", "as_switches", "passes_nothing", "several_ports"]
 
@@ -57,28 +57,47 @@ def several_ports(fabric: Fabric) -> dict[str, list[End]]:
     """The neighbours that are seen at several ports that are up, with these in natural order. A
     bundle is one port.
     """
-    behind: dict[str, set[End]] = {}
-    called: dict[str, str] = {}
-    one_name = _one_name({outside.far.lower() for outside in fabric.wiring.outside})
+    behind: dict[tuple[str, str], set[End]] = {}
+    called: dict[tuple[str, str], str] = {}
+    identity = _identities(fabric.wiring.outside)
     for outside in fabric.wiring.outside:
         end = fabric.end_of(*outside.near)
         if end in fabric.at:
-            far = called.setdefault(one_name[outside.far.lower()], outside.far)
-            behind.setdefault(far, set()).add(end)
-    return {
-        far: sorted(ends, key=lambda end: (natural(end.device), natural(end.port)))
-        for far, ends in behind.items()
-        if len(ends) > 1
-    }
+            called.setdefault(identity(outside), outside.far)
+            behind.setdefault(identity(outside), set()).add(end)
+    several: dict[str, list[End]] = {}
+    for own, ends in behind.items():
+        if len(ends) > 1:
+            # Two that have one name are told with what tells them apart.
+            far = called[own] if called[own] not in several else f"{called[own]} ({own[1]})"
+            several[far] = sorted(ends, key=lambda end: (natural(end.device), natural(end.port)))
+    return several
 
 
-def _one_name(names: Set[str]) -> dict[str, str]:
-    """Each name -> one that all of a neighbour have: reports may leave its domain out. Of two
-    domains there are two neighbours, unless it is left out somewhere (FM 4.11).
+def _identities(outside: Sequence[Outside]) -> Callable[[Outside], tuple[str, str]]:
+    """What tells neighbours apart: their names, and of those with one name (many systems are called
+    `localhost`) what they call themselves besides.
+
+    Reports may leave the domain of a name out. Of two domains there are two neighbours, unless it
+    is left out somewhere (FM 4.11).
     """
+    names = {each.far.lower() for each in outside}
     short = {name: name if is_address(name) else name.partition(".")[0] for name in names}
     longer = Counter(short[name] for name in names if short[name] != name)
-    return {name: own if own in names or longer[own] < 2 else name for name, own in short.items()}
+    name_of = {
+        name: own if own in names or longer[own] < 2 else name for name, own in short.items()
+    }
+    known: dict[str, set[str]] = {}
+    for each in outside:
+        known.setdefault(name_of[each.far.lower()], set()).add(each.known_as)
+
+    def identity(each: Outside) -> tuple[str, str]:
+        name = name_of[each.far.lower()]
+        # One that is told, and reports that tell none: the same.
+        several = len(known[name] - {""}) > 1
+        return name, each.known_as if several else ""
+
+    return identity
 
 
 def as_switches(fabric: Fabric, domains: Domains) -> Outsiders | None:

@@ -71,12 +71,15 @@ class Link(Struct, frozen=True, gc=False):
 
 
 class Outside(Struct, frozen=True, gc=False):
-    """A neighbour that is not among the files: `far` and `far_port` as it was reported."""
+    """A neighbour that is not among the files: `far` and `far_port` as it was reported, and what it
+    calls itself besides (its chassis ID).
+    """
 
     near: End
     far: str
     far_port: str
     origin: Origin
+    known_as: str = ""
 
 
 class Conflict(Struct, frozen=True):
@@ -287,7 +290,9 @@ def _resolve(
         return None
     near = End(near_device, near_port)
     if far_device is None:
-        wiring.outside.append(Outside(near, report.far.device, report.far.port, report.origin))
+        far = report.far
+        outside = Outside(near, far.device, far.port, report.origin, report.known_as)
+        wiring.outside.append(outside)
         return None
     far_port = finder.port(far_device, report.far.port, report.description)
     if far_port is None:
