@@ -228,6 +228,13 @@ def test_follow_says_how_a_router_takes_a_frame(inkov: Inkov, tmp_path: Path) ->
     ]
 
 
+def test_a_router_serves_the_vlans_of_its_legs(inkov: Inkov, tmp_path: Path) -> None:
+    """That of a sub-interface's tag, and the one that a routed port is linked to."""
+    routed(tmp_path)
+    vlans = inkov("overview", ".", "-f", "json").json["vlans"]
+    assert {one["vlan"]: one["gateways"] for one in vlans} == {10: ["r"], 20: ["r"], 99: []}
+
+
 def test_a_host_without_a_tag_hears_nothing_tagged(inkov: Inkov, tmp_path: Path) -> None:
     """VLAN 20 leaves tagged at port 5, and VLAN 10 untagged."""
     routed(tmp_path)

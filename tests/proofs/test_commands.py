@@ -262,6 +262,44 @@ def test_the_largest_part_of_a_vlan_is_told_first(inkov: Inkov, tmp_path: Path) 
     assert says.startswith("it falls into 2 parts: b, c, d; a: ")
 
 
+def test_what_is_true_of_nobody_or_says_nothing_is_not_verified(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    folder = tmp_path / "in"
+    folder.mkdir()
+    (folder / "r.sheet").write_text(ROUTER)
+    (folder / "hosts.csv").write_text("host,switch,port\nfogger,r,77\n")
+    (folder / "plan.yaml").write_text(
+        "segments: {wells: 777}\nclaims:\n  - isolate: [wells, tills]\n  - reach: ['r:1', fogger]\n"
+    )
+    claims = inkov("prove", "in", "--certificate", "c.json", "-f", "json").json["claims"]
+    assert [claim["verdict"] for claim in claims] == ["holds", "undecided"]
+    assert "fogger is at r:77, which is not there" in claims[1]["because"]
+    checked = inkov("verify", "c.json", "in")
+    assert checked.status == 1
+    assert "is true of nobody: no port is in wells" in checked.out
+    assert checked.out.endswith("0 of 2 claims verified.\n")
+
+
+def test_what_a_neighbour_may_join_is_one_area_for_the_verifier(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """a and b are seen by a box alone: whether a VLAN is split between them has to be asked."""
+    folder = tmp_path / "in"
+    folder.mkdir()
+    for name in "ab":
+        (folder / f"{name}.sheet").write_text(BESIDE.format(name=name, port=TRUNKED, box="Box"))
+    inkov("prove", "in", "--certificate", "c.json")
+    whole = json.loads((tmp_path / "c.json").read_text())
+    asked = [entry["claim"] for entry in whole["claims"]]
+    assert asked[2:] == ["VLAN 10 is not split", "VLAN 20 is not split"]
+    assert "is undecided" in inkov("verify", "c.json", "in").out
+    whole["claims"] = [entry for entry in whole["claims"] if entry["claim"] != asked[2]]
+    (tmp_path / "d.json").write_text(json.dumps(whole))
+    checked = inkov("verify", "d.json", "in")
+    assert checked.status == 1 and "refused: " in checked.out and "VLAN 10" in checked.out
+
+
 BESIDE = """inkov sheet 1
 switch: {name}
 [vlans]

@@ -446,7 +446,12 @@ def _leave_open(verdict: Verdict, why: str) -> None:
     """Make a verdict undecided, and say what it would have been, and why it is not."""
     would_be = "it would hold" if verdict.verdict == Outcome.HOLDS else "it would be broken"
     verdict.because = f"{would_be}, but {why}"
-    verdict.verdict, verdict.certificate = Outcome.UNDECIDED, {}
+    verdict.verdict = Outcome.UNDECIDED
+    # What a claim without a plan is about stays: else nobody knows that it was asked.
+    about = ("vlans", "around") if verdict.kind in ("no-leak", "whole") else ()
+    verdict.certificate = {
+        key: verdict.certificate[key] for key in about if key in verdict.certificate
+    }
 
 
 def _default_claim(words: str, kind: str, level: Level) -> Verdict:

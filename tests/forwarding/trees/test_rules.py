@@ -397,6 +397,20 @@ def test_fm_7_10_who_reaches_whom_now(asked: Any, inkov: Inkov) -> None:
         return {cell["how"] for cell in found.json["reach"]}
 
     assert (cells(), cells("--now")) == ({"same"}, {"apart"})
+    before = (folder / "plan.yaml").read_text()
+    (folder / "plan.yaml").write_text(
+        "claims:\n  - join: [core-1:9, fern-1:9]\n  - join: ['fern-1:8', 'core-2:8']\n"
+        "  - reach: ['fern-1:9', 'core-2:8']\n  - not-reach: ['fern-1:8', 'core-2:8']\n"
+    )
+    told = inkov("prove", "campus", "-f", "json", "--now").json["claims"]
+    # What no link passes is not the tree's, nor is what is over all links in any case.
+    assert [(one["verdict"], one["because"].startswith("now: ")) for one in told] == [
+        ("holds", True),
+        ("broken", True),
+        ("broken", False),
+        ("broken", False),
+    ]
+    (folder / "plan.yaml").write_text(before)
     # core-1 root: blocked; core-2 or, in the end, fern-1 root: it is on the way.
     for names in (("core-1", "core-2"), ("fern-1",)):
         for name in names:
