@@ -372,6 +372,38 @@ def test_fm_4_7_an_unknown_neighbour_may_join_what_hangs_apart(
 
 
 @pytest.mark.parametrize(
+    ("boxes", "ports", "says"),
+    [
+        (1, 2, "box-0 is not among the files, and taken to pass nothing between a:11 and a:12 and"),
+        (2, 1, "taken to pass nothing between a:11 and b:11, as 1 more is"),
+        (3, 1, "taken to pass nothing between a:11 and b:11, as 2 more are"),
+        # Far too many to be worked out.
+        (1, 40, "taken to pass nothing between a:11 and a:12 and a:13 and 77 more ports"),
+    ],
+)
+def test_fm_4_7_neighbours_at_many_ports(
+    inkov: Inkov, tmp_path: Path, boxes: int, ports: int, says: str
+) -> None:
+    """All in VLAN 10, and VLAN 20 with nobody there has nothing to do with it."""
+    for name in "ab":
+        text = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: climate\n20: tills\n"
+        text += "[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
+        text += f"[port 11..{10 + boxes * ports}]\nvlan: 10\n[neighbours]\n"
+        for number in range(boxes * ports):
+            text += f"{11 + number}: box-{number // ports}:{name}{number}\n"
+        (tmp_path / f"{name}.sheet").write_text(text)
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - join: ['a:1', 'b:1']\n  - join: ['a:2', 'b:2']\n"
+        "  - not-reach: ['a:1', 'b:1']\n"
+    )
+    assert verdicts(inkov, "--strict")[::2] == ["undecided", "undecided"]
+    joined, apart, _ = inkov("prove", ".", "-f", "json").json["claims"]
+    assert joined["verdict"] == "undecided" and says in joined["because"]
+    # If it can be worked out, what the boxes do not touch stays an alarm.
+    assert apart["verdict"] == ("broken" if ports < 40 else "undecided")
+
+
+@pytest.mark.parametrize(
     "text", ["{", "[]", '{"inkov-certificate": 2}', '{"inkov-certificate": 1, "files": 3}']
 )
 def test_what_is_no_certificate_is_said_in_one_line(
