@@ -371,6 +371,43 @@ def test_fm_4_7_an_unknown_neighbour_may_join_what_hangs_apart(
         assert PASSED in apart["assumes"]
 
 
+def test_fm_4_7_a_switch_may_have_the_vlan_of_a_sub_interface_s_tag(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """At r VLAN 40 is called 10 inside; at b it is untagged: a switch between them has it as 40."""
+    (tmp_path / "r.sheet").write_text(
+        "inkov sheet 1\nswitch: r\n[vlans]\n10: climate\n[port 1]\nvlan: 10\n"
+        "[port 9]\nmode: routed\n[sub 9.40]\nof: 9\ntag: 40\nmode: access\nvlan: 10\n"
+        "[neighbours]\n9: Box:1\n"
+    )
+    (tmp_path / "b.sheet").write_text(
+        "inkov sheet 1\nswitch: b\n[vlans]\n30: tills\n40: climate\n[port 1]\nvlan: 40\n"
+        "[port 2]\nvlan: 30\n[port 9]\nvlan: 40\n[neighbours]\n9: Box:2\n"
+    )
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - join: ['r:1', 'b:1']\n  - join: ['r:1', 'b:2']\n"
+    )
+    assert verdicts(inkov) == ["undecided", "broken"]
+
+
+def test_who_only_hears_is_there(inkov: Inkov, tmp_path: Path) -> None:
+    """What leaves at port 1 untagged is VLAN 10; what comes in there untagged is dropped."""
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: climate\n20: tills\n"
+        "[port 1]\nmode: general\npvid: none\nuntagged: 10\n[port 2]\nvlan: 10\n"
+        "[port 3..5]\nmode: general\npvid: 20\nuntagged: 10,20\n"
+    )
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - reach: ['a:2', 'a:1']\n  - reach: ['a:1', 'a:2']\n"
+        "  - isolate: ['a:2', 'a:3', 'a:4', 'a:5']\n"
+    )
+    hears, sends, leaks = inkov("prove", ".", "-f", "json").json["claims"]
+    assert [claim["verdict"] for claim in (hears, sends, leaks)] == ["holds", "broken", "broken"]
+    # At one of the three, and the two others.
+    assert leaks["because"].startswith("what is sent at a:2 in VLAN 10 is heard at a:")
+    assert leaks["because"].endswith(" and 2 more")
+
+
 @pytest.mark.parametrize(
     ("boxes", "ports", "says"),
     [
