@@ -82,6 +82,12 @@ def edit(folder: Path, name: str, before: str, after: str) -> None:
     (folder / name).write_text(text.replace(before, after, 1))
 
 
+def join_vlans(folder: Path) -> None:
+    """Whoever is at core-1:2 hears VLAN 10 as well as his own, 20."""
+    both = "[port 2]\nmode: general\npvid: 20\nuntagged: 10,20"
+    edit(folder, "core-1.sheet", "[port 2]\nvlan: 20", both)
+
+
 def pairs(effects: list[dict[str, Any]], layer: int = 2, level: str = "honest") -> list[Any]:
     return [
         (one["from"]["ports"], one["to"]["ports"], one["both_ways"])
@@ -201,12 +207,7 @@ def test_a_border_of_segments_that_moves_lets_nothing_through(
     plans = "segments: {ferns: 10, visitors: 20}", "segments: {ferns: '10,20'}"
     for folder, plan in zip(sides, plans, strict=True):
         (folder / "plan.yaml").write_text(plan + "\n")
-    edit(
-        sides[1],
-        "core-1.sheet",
-        "[port 2]\nvlan: 20",
-        "[port 2]\nmode: general\npvid: 20\nuntagged: 10,20",
-    )
+    join_vlans(sides[1])
     result = run(inkov, sides, "--fail-on", "never")
     assert result.status == 1
     assert any("reach is gained" in one["says"] for one in result.json["because"])
@@ -228,12 +229,7 @@ def test_a_segment_is_given_at_the_segment_or_at_the_vlan(
     """The change joins VLANs 10 and 20: that is what segments are there to keep apart."""
     for folder in sides:
         (folder / "plan.yaml").write_text(plan)
-    edit(
-        sides[1],
-        "core-1.sheet",
-        "[port 2]\nvlan: 20",
-        "[port 2]\nmode: general\npvid: 20\nuntagged: 10,20",
-    )
+    join_vlans(sides[1])
     result = run(inkov, sides, "--fail-on", "never")
     assert {one["crosses_segments"] for one in result.json["gained"]} == {crosses}
     assert any("reach is gained" in one["says"] for one in result.json["because"]) is crosses
