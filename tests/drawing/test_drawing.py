@@ -321,17 +321,23 @@ def test_what_a_change_does(inkov: Inkov, tmp_path: Path) -> None:
     assert alone.status == 2 and not (tmp_path / "d.svg").exists()
 
 
-def test_many_parts_without_links_between_them_are_no_ribbon(inkov: Inkov, tmp_path: Path) -> None:
-    """Forty pairs of switches: in lines below each other, on a page that a screen can show."""
+def test_many_blocks_are_no_ribbon(inkov: Inkov, tmp_path: Path) -> None:
+    """Twelve blocks of five switches around a core: in lines below each other, on a page that a
+    screen can show.
+    """
     folder = tmp_path / "in"
     folder.mkdir()
-    rows = []
-    for number in range(40):
-        for name in (f"bed-{number}", f"hut-{number}"):
-            text = f"inkov sheet 1\nswitch: {name}\n[port 1]\nmode: trunk\n[port 2]\nvlan: 1\n"
-            (folder / f"{name}.sheet").write_text(text)
-        rows.append(f"bed-{number},1,hut-{number},1\n")
-    (folder / "cabling.csv").write_text("switch,port,far switch,far port\n" + "".join(rows))
+    links = [("core", f"d{block}", f"bed-{block}", "up") for block in range(12)]
+    links += [(f"bed-{n}", f"a{at}", f"hut-{n}-{at}", "up") for n in range(12) for at in range(4)]
+    ports: dict[str, str] = {}
+    for one, port, other, far in links:
+        for name, own in ((one, port), (other, far)):
+            ports[name] = f"{ports.get(name, '')}[port {own}]\nmode: trunk\n"
+    for name, text in ports.items():
+        head = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n[port h]\nvlan: 10\n"
+        (folder / f"{name}.sheet").write_text(head + text)
+    rows = "".join(",".join(link) + "\n" for link in links)
+    (folder / "cabling.csv").write_text("switch,port,far switch,far port\n" + rows)
     svg = drawn(inkov, folder)
-    assert len(svg.switches) == 80
+    assert len(svg.switches) == 61
     assert 1 / 3 < svg.width / svg.height < 3, (svg.width, svg.height)
