@@ -402,3 +402,29 @@ def test_loops_of_bundles_and_missing_parents_are_said(inkov: Inkov, tmp_path: P
         and "without an existing port under it" in says
     )
     assert "elsewhere is not among the files" in says
+
+
+@pytest.mark.parametrize(
+    "command",
+    [
+        *(["vlans"], ["ports"], ["links"], ["trunks"], ["tree"], ["tree", "--down"], ["overview"]),
+        *(["ports", "--because", "a:1"], ["withstand"], ["read"], ["prove"]),
+        *(["hears", "a:1"], ["follow", "a:1", "a:5"], ["draw", "-o", "x.svg"]),
+    ],
+)
+def test_a_file_that_is_not_read_shows_in_the_status(
+    inkov: Inkov, tmp_path: Path, command: list[str]
+) -> None:
+    """Whatever else is asked, and answered."""
+    (tmp_path / "in").mkdir()
+    routed(tmp_path / "in")
+    for name in ("a", "r"):
+        with (tmp_path / "in" / f"{name}.sheet").open("a") as file:
+            file.write("[tree]\nmode: rstp\n")
+    name, *rest = command
+    words = [name, *(word for word in rest if name in ("hears", "follow")), "in"]
+    words += rest if name not in ("hears", "follow") else []
+    assert inkov(*words).status == 0
+    (tmp_path / "in" / "x.json").write_text("{")
+    ran = inkov(*words)
+    assert ran.status == 2 and "x.json" in ran.err
