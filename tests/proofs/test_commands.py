@@ -281,6 +281,32 @@ def test_what_is_true_of_nobody_or_says_nothing_is_not_verified(
     assert checked.out.endswith("0 of 2 claims verified.\n")
 
 
+def test_the_verifier_knows_where_the_legs_of_routers_are(inkov: Inkov, tmp_path: Path) -> None:
+    """Two routers have a routed port each in VLAN 30, on two switches, and nobody else is in it:
+    whether it is split has to be asked (FM 6.3).
+    """
+    folder = tmp_path / "in"
+    folder.mkdir()
+    for number, far in ((1, 2), (2, 1)):
+        (folder / f"s{number}.sheet").write_text(
+            f"inkov sheet 1\nswitch: s{number}\n[vlans]\n30: between\n[port 1]\nvlan: 30\n"
+            f"[port 9]\n{TRUNKED.replace('10,20', '30')}[neighbours]\n1: r{number}:1\n9: s{far}:9\n"
+        )
+        (folder / f"r{number}.sheet").write_text(
+            f"inkov sheet 1\nswitch: r{number}\n[port 1]\nmode: routed\n"
+            f"address: 10.0.30.{number}/24\n[neighbours]\n1: s{number}:1\n"
+        )
+    inkov("prove", "in", "--certificate", "c.json")
+    whole = json.loads((tmp_path / "c.json").read_text())
+    asked = "VLAN 30 is not split around s1"
+    assert asked in [entry["claim"] for entry in whole["claims"]]
+    assert inkov("verify", "c.json", "in").status == 0
+    whole["claims"] = [e for e in whole["claims"] if e["claim"] != asked]
+    (tmp_path / "d.json").write_text(json.dumps(whole))
+    checked = inkov("verify", "d.json", "in")
+    assert checked.status == 1 and f"no claim is that {asked}" in checked.out
+
+
 def test_what_a_neighbour_may_join_is_one_area_for_the_verifier(
     inkov: Inkov, tmp_path: Path
 ) -> None:

@@ -93,10 +93,13 @@ class PacketModel(FrameModel):
 
     @cached_property
     def vids_of_somebody(self) -> set[int]:
-        """The VLANs that hosts or gateways are in, or that sub-interfaces have the tags of."""
+        """The VLANs that hosts, gateways or the routed ports of routers are in, or that
+        sub-interfaces have the tags of.
+        """
         tags = (spot.outer for end in self.far for spot in self.spots.get(end, ()))
-        stations = (station.vid for station in self.stations(Level.HONEST))
-        return {*self.by_vid, *stations, *tags} - {0}
+        stations = self.stations(Level.HONEST)
+        legs = (near.views[0].pvid for station in stations for near in self._facing(station))
+        return {*self.by_vid, *(station.vid for station in stations), *tags, *legs} - {0}
 
     def served(self, vid: int) -> set[Hub]:
         """The bridges with somebody in a VLAN: a gateway, or hosts, but for trunks left at
@@ -149,17 +152,21 @@ class PacketModel(FrameModel):
         """
         legs = []
         for station in self.stations(Level.HONEST):
-            ends = [spot.end for spot in self.at[station.hub] if spot.routed and not spot.outer]
-            linked = {
-                near.hub
-                for end in ends
-                for far in self.far.get(end, ())
-                for near in self.spots.get(far, ())
-                if near.views[0].pvid == vid and not near.outer and not near.routed
-            }
+            linked = {near.hub for near in self._facing(station) if near.views[0].pvid == vid}
             if linked:
                 legs.append((station, linked))
         return legs
+
+    def _facing(self, station: Station) -> list[Spot]:
+        """The bridged ports on a cable with the routed port of a router, sub-interfaces aside."""
+        ends = [spot.end for spot in self.at[station.hub] if spot.routed and not spot.outer]
+        return [
+            near
+            for end in ends
+            for far in self.far.get(end, ())
+            for near in self.spots.get(far, ())
+            if not near.outer and not near.routed
+        ]
 
     def _is_inside(self, hub: Hub, vid: int) -> bool:
         """Whether VLAN 1 leaves a bridge for other switches by sub-interfaces, and only so."""
