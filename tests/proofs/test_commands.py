@@ -397,6 +397,28 @@ def test_fm_4_7_an_unknown_neighbour_may_join_what_hangs_apart(
         assert PASSED in apart["assumes"]
 
 
+def test_fm_4_7_a_neighbour_that_passes_nothing_leaves_an_alarm(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """a and b are seen by a box that may join them, a and c by one to which no VLAN leads. Tills
+    are at a and c: whatever the boxes are, they are two parts.
+    """
+    ends = {"a": "mode: trunk\nnative: none\nallowed: 10\n", "b": "vlan: 10\n", "c": "", "d": ""}
+    hosts = {"a": (10, 20), "b": (10,), "c": (20,), "d": (20,)}
+    trunk, dark = f"[port 8]\n{TRUNKED}", "[port 7]\nmode: trunk\nnative: none\nallowed: none\n"
+    for name, port in ends.items():
+        text = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: climate\n20: tills\n"
+        text += "".join(f"[port {vid}]\nvlan: {vid}\n" for vid in hosts[name])
+        text += f"[port 9]\n{port}" * bool(port) + dark * (name in "ac") + trunk * (name in "cd")
+        near = {"a": "9: Box:1\n7: dark:1\n", "b": "9: Box:2\n", "c": "7: dark:2\n8: d:8\n"}
+        text += f"[neighbours]\n{near.get(name, '8: c:8')}\n"
+        (tmp_path / f"{name}.sheet").write_text(text)
+    claims = inkov("prove", ".", "-f", "json").json["claims"]
+    told = {claim["claim"]: claim["verdict"] for claim in claims}
+    assert told["VLAN 10 is not split"] == "undecided"
+    assert told["VLAN 20 is not split"] == "broken"
+
+
 def test_fm_4_7_a_switch_may_have_the_vlan_of_a_sub_interface_s_tag(
     inkov: Inkov, tmp_path: Path
 ) -> None:

@@ -6,9 +6,10 @@ Pure data. `resolve` builds it once; checks, proofs and tables read it.
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from inkov.campus import Campus, Device, Gateway, Mode, Origin, Port
 from inkov.forwarding.completion import Completed
@@ -194,6 +195,13 @@ class Fabric(Struct):
     outside_names: dict[tuple[int, int], int] | None = None
     said_tags: dict[End, int] | None = None
     discards: dict[End, Discarding] = field(default_factory=dict)
+
+    def with_other(self, **parts: Any) -> Fabric:
+        """The fabric with some other parts, and without all that followed from them: what crosses
+        links (`crossing.cross`) is still to be worked out.
+        """
+        found: dict[str, Any] = {"crossings": {}, "link_up": [], "serving": []}
+        return replace(self, **found, outside_names=None, said_tags=None, **parts)
 
     def device(self, name: str) -> Device:
         return self.campus.devices[name]

@@ -104,16 +104,17 @@ def as_switches(fabric: Fabric, domains: Domains) -> Outsiders | None:
     """The campus as if neighbours that are not among the files passed frames on; None if that
     would join nothing.
     """
+    several = several_ports(fabric)
     joining: dict[str, list[tuple[End, End]]] = {}
-    for far, ends in several_ports(fabric).items():
+    for far, ends in several.items():
         wires = [_on_the_wire(fabric, end) for end in ends]
         if _joins_something(fabric, domains, sorted({end for wire in wires for end in wire})):
             pairs = (product(one, other) for one, other in combinations(wires, 2))
-            joining[far] = [pair for several in pairs for pair in several if pair[0] != pair[1]]
+            joining[far] = [pair for own in pairs for pair in own if pair[0] != pair[1]]
     if not joining:
         return None
     first, *others = joining
-    says = passes_nothing(first, several_ports(fabric)[first])
+    says = passes_nothing(first, several[first])
     if others:
         says += f", as {len(others)} more {'is' if len(others) == 1 else 'are'}"
     if any(len(pairs) > _MOST_PAIRS for pairs in joining.values()):
@@ -160,18 +161,9 @@ def _with_links(fabric: Fabric, pairs: list[tuple[End, End]]) -> Fabric:
     for link in links:
         for end in (link.a, link.b):
             beside.setdefault(end, []).append(link)
-    wiring = replace(
-        fabric.wiring, shared=[*fabric.wiring.shared, *links], beside=beside, outside=[]
-    )
-    wider = replace(
-        fabric,
-        wiring=wiring,
-        crossings={},
-        link_up=[],
-        serving=[],
-        outside_names=None,
-        said_tags=None,
-    )
+    # They stay outside besides: who is in one area, and what is said of them, is as before.
+    wiring = replace(fabric.wiring, shared=[*fabric.wiring.shared, *links], beside=beside)
+    wider = fabric.with_other(wiring=wiring)
     cross(wider)
     for sender, crossings in wider.crossings.items():
         for at, crossing in enumerate(crossings):

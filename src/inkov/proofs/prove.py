@@ -79,13 +79,13 @@ def prove(
         missing.append(f"{len(problems)} problem(s) with the input: {first.says.splitlines()[0]}")
     doubtful = _doubtful(prover, verdicts, level)
     for verdict in verdicts:
-        if verdict.key in doubtful:
-            _doubt(verdict, doubtful[verdict.key])
+        doubts = [doubtful[verdict.key]] if verdict.key in doubtful else []
+        for says in doubts:
+            _doubt(verdict, says)
         verdict.assumes += missing
         wanted = verdict.kind in WANTED and verdict.verdict == Outcome.HOLDS
-        unknown = [*missing, *prover.assumptions.unsafe(verdict.assumes, wanted=wanted)]
-        if verdict.key in doubtful:
-            unknown.append(doubtful[verdict.key])
+        unsafe = prover.assumptions.unsafe(verdict.assumes, wanted=wanted)
+        unknown = [*missing, *unsafe, *doubts]
         # Strictly, what is not known is not proved; undecided stays so.
         if strict and unknown and verdict.verdict != Outcome.UNDECIDED:
             _leave_open(verdict, unknown[0])

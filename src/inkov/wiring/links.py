@@ -290,9 +290,9 @@ def _resolve(
         return None
     near = End(near_device, near_port)
     if far_device is None:
-        far = report.far
-        outside = Outside(near, far.device, far.port, report.origin, report.known_as)
-        wiring.outside.append(outside)
+        wiring.outside.append(
+            Outside(near, report.far.device, report.far.port, report.origin, report.known_as)
+        )
         return None
     far_port = finder.port(far_device, report.far.port, report.description)
     if far_port is None:

@@ -125,15 +125,9 @@ def active(
             discards[own.end] = Discarding(ALL, f"{port.end} is lost", own.stated.origin)
         else:
             discards[own.end] = _discarding(fabric, trees, number, mask)
-    now = replace(
-        fabric,
+    now = fabric.with_other(
         ports=resolved,
         bridge_ports=ports,
-        crossings={},
-        link_up=[],
-        serving=[],
-        outside_names=None,
-        said_tags=None,
         discards=discards,
         assumptions=[*fabric.assumptions, *(assumed or ())],
     )
