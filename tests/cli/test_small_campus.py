@@ -171,3 +171,67 @@ def test_a_switch_with_a_domain_in_its_name(
     assert inkov("links", ".", "--switch", name).status == 0
     told = inkov("follow", "gate-1:1", f"{name}:1", ".")
     assert (told.status == 0) == linked, told.out
+
+
+BOX_A = """\
+inkov sheet 1
+switch: a
+[vlans]
+10: climate
+20: tills
+30: guests
+[port 1]
+vlan: 10
+[port 2]
+vlan: 20
+[port 3]
+vlan: 30
+[port u]
+vlan: 10
+[neighbours]
+u: shed:1
+"""
+BOX_B = """\
+inkov sheet 1
+switch: b
+[vlans]
+20: tills
+[port 1]
+vlan: 20
+[port u]
+vlan: 20
+[neighbours]
+u: shed:2
+"""
+
+
+def test_what_a_neighbour_without_a_file_may_pass_is_not_called_apart(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    # If shed is a plain box, climate and the tills behind it are one: nobody knows. No box is at
+    # a port of the guests.
+    (tmp_path / "a.sheet").write_text(BOX_A)
+    (tmp_path / "b.sheet").write_text(BOX_B)
+    told = inkov("prove", "a.sheet", "b.sheet", "--matrix", "-f", "json").json
+    how = {(cell["one"][3:], cell["other"][3:]): cell["how"] for cell in told["reach"]}
+    sides = ("climate", "tills", "guests")
+    assert how == {
+        (one, other): "apart" if "guests" in (one, other) else "not known"
+        for one in sides
+        for other in sides
+        if one != other
+    }
+    says = "shed is not among the files, and taken to pass nothing between a:u and b:u"
+    assert told["assumes"] == [says]
+    lines = inkov("prove", "a.sheet", "b.sheet", "--matrix").out.splitlines()
+    assert [line.split() for line in lines if line.startswith(("10 ", "30 "))] == [
+        ["10", "climate", "-", "not", "known", "·"],
+        ["30", "guests", "·", "·", "-"],
+    ]
+    assert lines[-2:] == [
+        "·: apart; not known: a neighbour without a file may pass it",
+        f"Rests on: {says}",
+    ]
+    # Seen by one switch alone, it joins nothing.
+    alone = inkov("prove", "a.sheet", "--matrix", "-f", "json").json
+    assert {cell["how"] for cell in alone["reach"]} == {"apart"} and alone["assumes"] == []

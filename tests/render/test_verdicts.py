@@ -12,7 +12,7 @@ from inkov.forwarding.follow import Event, Step
 from inkov.forwarding.trees.loss import Kind
 from inkov.levels import Layer, Level, Outcome
 from inkov.proofs import Verdict
-from inkov.proofs.matrix import Cell, Reach
+from inkov.proofs.matrix import Cell, Matrix, Reach
 from inkov.proofs.verdict import Blame
 from inkov.readers import Locator
 from inkov.render.proofs import (
@@ -194,12 +194,13 @@ HOW = {
 }
 
 
-def cells(names: tuple[str, ...] = SIDES) -> list[Cell]:
-    return [Cell(names[one], names[other], *how) for (one, other), how in HOW.items()]
+def matrix_of(names: tuple[str, ...] = SIDES) -> Matrix:
+    cells = [Cell(names[one], names[other], *how) for (one, other), how in HOW.items()]
+    return Matrix(cells, [])
 
 
 def test_who_reaches_whom_in_a_matrix() -> None:
-    grid = matrix_grid(cells())
+    grid = matrix_grid(matrix_of())
     assert [column.name for column in grid.columns] == ["reaches", *SIDES]
     assert grid.rows == [
         ["10 ferns", "-", "via core-1", "·"],
@@ -211,7 +212,7 @@ def test_who_reaches_whom_in_a_matrix() -> None:
         "LEAK: one way only; via: routed there; part: a filter stops some; ·: apart; "
         "?: chance decides, in the spanning tree"
     ]
-    brief = brief_matrix_grid(cells())
+    brief = brief_matrix_grid(matrix_of())
     assert [column.name for column in brief.columns] == ["reaches", "10", "20", "30"]
     assert brief.rows == [
         ["10 ferns", "-", "A", "·"],
@@ -223,14 +224,13 @@ def test_who_reaches_whom_in_a_matrix() -> None:
         "/: a filter stops some; ·: apart; ?: chance decides, in the spanning tree"
     ]
     none = "There are no two sides to compare: segments and hosts are named in the plan"
-    assert matrix_grid([]).notes[0].startswith(none) == brief_matrix_grid([]).notes[0].startswith(
-        none
-    )
+    assert matrix_grid(Matrix([], [])).notes[0].startswith(none)
+    assert brief_matrix_grid(Matrix([], [])).notes[0].startswith(none)
 
 
 @pytest.mark.parametrize("names", [("tills", "20 beds", "30 fog"), ("10 a", "10 b", "30 fog")])
 def test_sides_without_numbers_of_their_own_are_counted(names: tuple[str, ...]) -> None:
-    brief = brief_matrix_grid(cells(names))
+    brief = brief_matrix_grid(matrix_of(names))
     assert [column.name for column in brief.columns] == ["reaches", "1", "2", "3"]
     assert [row[0] for row in brief.rows] == [f"{n} {name}" for n, name in enumerate(names, 1)]
 
@@ -238,10 +238,11 @@ def test_sides_without_numbers_of_their_own_are_counted(names: tuple[str, ...]) 
 def test_routers_get_letters_beyond_z() -> None:
     told = [Cell("10 a", str(at), Reach.ROUTED, f"gate-{at}") for at in range(20, 20 + 55)]
     told += [Cell(str(at), "10 a", Reach.SAME) for at in range(20, 20 + 55)]
-    row = brief_matrix_grid(told).rows[0][2:]
+    grid = brief_matrix_grid(Matrix(told, []))
+    row = grid.rows[0][2:]
     assert [row[at] for at in (0, 25, 26, 27, 51, 52)] == ["A", "Z", "AA", "AB", "AZ", "BA"]
-    assert brief_matrix_grid(told).rows[1][1] == "="
-    assert "=: one broadcast domain" in brief_matrix_grid(told).notes[0]
+    assert grid.rows[1][1] == "="
+    assert "=: one broadcast domain" in grid.notes[0]
 
 
 def loss(number: int, **more: Any) -> LossRow:

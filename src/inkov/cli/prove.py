@@ -142,9 +142,7 @@ def _new(verdicts: list[Verdict], earlier: _Earlier) -> tuple[list[Verdict], str
 def _matrix(session: Session, level: Level, *, hosts: bool, now: bool) -> Result:
     from inkov.forwarding.trees.active import now as what_forwards
     from inkov.proofs.matrix import in_each_outcome, matrix
-    from inkov.render.proofs import brief_matrix_grid, matrix_grid
-    from inkov.render.results import listing
-    from inkov.render.terminal import Screen, grid_text
+    from inkov.render.proofs import matrix_result
 
     fabrics = [session.fabric]
     if now:
@@ -153,18 +151,10 @@ def _matrix(session: Session, level: Level, *, hosts: bool, now: bool) -> Result
         fabrics = forwards.fabrics
         for doubt in forwards.doubts:
             complain(f"the spanning tree is not sure: {doubt}")
-    cells = in_each_outcome(
+    known = in_each_outcome(
         [matrix(fabric, session.plan, level, hosts=hosts) for fabric in fabrics]
     )
-    result = listing("reach", cells, lambda: matrix_grid(cells), session.locator)
-
-    def text(screen: Screen) -> str:
-        # Elsewhere nothing has to fit, and names are easier to find than letters.
-        grid = matrix_grid(cells) if screen.width is None else brief_matrix_grid(cells)
-        return grid_text(grid, screen)
-
-    result.text = text
-    return result
+    return matrix_result(known, session.locator)
 
 
 def _day(text: str | None) -> str | None:

@@ -1,4 +1,8 @@
-"""Who reaches whom: segments × segments, or hosts × hosts."""
+"""Who reaches whom: segments × segments, or hosts × hosts.
+
+A cell that would be otherwise if a neighbour without a file passed frames on (FM 4.7) is not known.
+What nobody knows of ports and links besides is told beside the cells.
+"""
 
 from __future__ import annotations
 
@@ -7,20 +11,22 @@ from enum import StrEnum
 from msgspec import Struct
 
 from inkov.forwarding import Fabric
+from inkov.forwarding.outsiders import as_switches
 from inkov.levels import Level
 from inkov.plan import Plan
 from inkov.proofs.leaks import closure, hears_any
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat
 
-__all__ = ["Cell", "Reach", "in_each_outcome", "matrix"]
+__all__ = ["Cell", "Matrix", "Reach", "in_each_outcome", "matrix"]
 
 
 class Reach(StrEnum):
     """How one side reaches the other.
 
     SAME: both hear each other; LEAKS: one way only; ROUTED: by routers; PART: by routers, but a
-    filter stops some of it; APART: not at all; CHANCE: not so in each outcome of the trees.
+    filter stops some of it; APART: not at all; CHANCE: not so in each outcome of the trees;
+    UNKNOWN: it hangs on a neighbour of which nothing is known.
     """
 
     SAME = "same"
@@ -29,6 +35,7 @@ class Reach(StrEnum):
     PART = "part"
     APART = "apart"
     CHANCE = "by chance"
+    UNKNOWN = "not known"
 
 
 class Cell(Struct):
@@ -40,11 +47,37 @@ class Cell(Struct):
     via: str = ""
 
 
+class Matrix(Struct):
+    """The cells, and what nobody knows that they rest on, as sentences."""
+
+    cells: list[Cell]
+    assumes: list[str]
+
+
 def matrix(
     fabric: Fabric, plan: Plan, level: Level = Level.HONEST, *, hosts: bool = False
-) -> list[Cell]:
+) -> Matrix:
     """Every ordered pair of segments (of VLANs in use, without a plan), or of named hosts."""
     prover = Prover(fabric, plan)
+    cells = _cells(prover, level, hosts=hosts)
+    everywhere = prover.assumptions.about(set(fabric.campus.devices), level)
+    assumes = prover.assumptions.unsafe(everywhere, wanted=False)
+    outsiders = as_switches(fabric, prover.domains)
+    if outsiders is None:
+        return Matrix(cells, assumes)
+    otherwise: dict[tuple[str, str], Reach] = {}
+    if outsiders.fabric is not None:
+        wider = _cells(Prover(outsiders.fabric, plan), level, hosts=hosts)
+        otherwise = {(cell.one, cell.other): cell.how for cell in wider}
+    for cell in cells:
+        stops = cell.how in (Reach.APART, Reach.PART)  # a leak stays one
+        if stops and otherwise.get((cell.one, cell.other)) != cell.how:
+            cell.how, cell.via = Reach.UNKNOWN, ""
+    return Matrix(cells, list(dict.fromkeys([outsiders.says, *assumes])))
+
+
+def _cells(prover: Prover, level: Level, *, hosts: bool) -> list[Cell]:
+    fabric = prover.fabric
     sides = _hosts(prover) if hosts else _segments(prover)
     vid_reach, routing = prover.vid_reach(level), prover.routing(level)
     spreads = {name: closure(fabric, seats, level) for name, seats in sides.items()}
@@ -79,15 +112,17 @@ def matrix(
     return cells
 
 
-def in_each_outcome(outcomes: list[list[Cell]]) -> list[Cell]:
+def in_each_outcome(outcomes: list[Matrix]) -> Matrix:
     """One matrix of those of each outcome of the spanning trees (FM 7.10)."""
-    return [
+    cells = [
         same[0]
         # The same in each outcome, so it is sure.
         if len({(cell.how, cell.via) for cell in same}) == 1
         else Cell(same[0].one, same[0].other, Reach.CHANCE)
-        for same in zip(*outcomes, strict=True)
+        for same in zip(*(outcome.cells for outcome in outcomes), strict=True)
     ]
+    assumes = dict.fromkeys(says for outcome in outcomes for says in outcome.assumes)
+    return Matrix(cells, [*assumes])
 
 
 def _hosts(prover: Prover) -> dict[str, frozenset[Seat]]:

@@ -13,14 +13,14 @@ from inkov.campus import Origin, Problem
 from inkov.harmless import safe
 from inkov.levels import Outcome
 from inkov.proofs import Verdict
-from inkov.proofs.matrix import Cell, Reach
+from inkov.proofs.matrix import Matrix, Reach
 from inkov.readers import Locator
 from inkov.render.exchange import junit, location, lost_json, sarif
 from inkov.render.follow import step_json
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.terminal import Screen, grid_text, indented
-from inkov.render.text import place
+from inkov.render.text import place, plain
 
 __all__ = [
     "assumed_by_all",
@@ -182,6 +182,7 @@ _CELL = {
     Reach.PART: "part via",
     Reach.APART: "·",
     Reach.CHANCE: "?",
+    Reach.UNKNOWN: "not known",
 }
 _SIGNS = {
     Reach.SAME: "same: one broadcast domain",
@@ -190,6 +191,7 @@ _SIGNS = {
     Reach.PART: "part: a filter stops some",
     Reach.APART: "·: apart",
     Reach.CHANCE: "?: chance decides, in the spanning tree",
+    Reach.UNKNOWN: "not known: a neighbour without a file may pass it",
 }
 
 
@@ -200,6 +202,7 @@ _BRIEF = {
     Reach.PART: "/",
     Reach.APART: "·",
     Reach.CHANCE: "?",
+    Reach.UNKNOWN: "*",
 }
 _BRIEF_SIGNS = {
     Reach.SAME: "=: one broadcast domain",
@@ -207,15 +210,32 @@ _BRIEF_SIGNS = {
     Reach.PART: "/: a filter stops some",
     Reach.APART: "·: apart",
     Reach.CHANCE: "?: chance decides, in the spanning tree",
+    Reach.UNKNOWN: "*: not known, a neighbour without a file may pass it",
 }
 
 
-def brief_matrix_grid(cells: list[Cell]) -> Grid:
+def matrix_result(matrix: Matrix, locator: Locator) -> Result:
+    """Who reaches whom in every form, and what nobody knows that this rests on."""
+
+    def text(screen: Screen) -> str:
+        # Elsewhere nothing has to fit, and names are easier to find than letters.
+        grid = matrix_grid(matrix) if screen.width is None else brief_matrix_grid(matrix)
+        return grid_text(grid, screen)
+
+    def value() -> dict[str, Any]:
+        assumes = [safe(says) for says in matrix.assumes]
+        return {"reach": plain(matrix.cells, locator), "assumes": assumes}
+
+    return Result(value=value, grids=lambda: [matrix_grid(matrix)], text=text)
+
+
+def brief_matrix_grid(matrix: Matrix) -> Grid:
     """The same for a screen: numbers as heads, routers by letter, the letters below."""
+    cells = matrix.cells
     names = list(dict.fromkeys(cell.one for cell in cells))
     # No two sides: the long form says why.
     if not cells:
-        return matrix_grid(cells)
+        return matrix_grid(matrix)
     by_pair = {(cell.one, cell.other): cell for cell in cells}
     heads = [_number_of(name) for name in names]
     # Numbers as heads only if each has one, and no two the same.
@@ -237,8 +257,15 @@ def brief_matrix_grid(cells: list[Cell]) -> Grid:
     there = {cell.how for cell in cells}
     legend = [f"{letter}: routed by {via}" for via, letter in letters.items()]
     legend += [says for how, says in _BRIEF_SIGNS.items() if how in there]
-    grid.notes.append("; ".join(legend))
+    grid.notes += ["; ".join(legend), *_assumed(matrix)]
     return grid
+
+
+def _assumed(matrix: Matrix) -> Iterator[str]:
+    """What a matrix rests on that may be otherwise, below it."""
+    yield from (f"Rests on: {safe(says)}" for says in matrix.assumes[:_SHOWN])
+    if len(matrix.assumes) > _SHOWN:
+        yield _more(matrix.assumes)
 
 
 def _number_of(name: str) -> str:
@@ -253,8 +280,9 @@ def _letter(number: int) -> str:
     return (_letter(number // 26 - 1) if number >= 26 else "") + chr(65 + number % 26)
 
 
-def matrix_grid(cells: list[Cell]) -> Grid:
+def matrix_grid(matrix: Matrix) -> Grid:
     """Rows reach columns."""
+    cells = matrix.cells
     names = list(dict.fromkeys(cell.one for cell in cells))
     by_pair = {(cell.one, cell.other): cell for cell in cells}
     grid = Grid([Column("reaches", whole=True), *(Column(name) for name in names)])
@@ -274,6 +302,7 @@ def matrix_grid(cells: list[Cell]) -> Grid:
         return grid
     there = {cell.how for cell in cells}
     grid.notes.append("; ".join(says for how, says in _SIGNS.items() if how in there))
+    grid.notes += _assumed(matrix)
     return grid
 
 
