@@ -984,6 +984,16 @@ def test_fm_6_7_one_number_in_two_areas_is_two_vlans(inkov: Inkov, tmp_path: Pat
     (tmp_path / "d.json").unlink()
     shown = inkov("vlans", ".", "--vlan", "10").out
     assert "2 VLANs, apart by routed links: a1, a2; b1, b2" in shown and "islands" not in shown
+    # Many systems are called localhost. One with two cables may join what is behind them.
+    for serial, areas in (("aa", [" around a1", " around b1"]), ("bb", [""])):
+        blocks(tmp_path, routed=True)
+        for side, own in (("a", "bb"), ("b", serial)):
+            with (tmp_path / f"{side}2.sheet").open("a") as sheet:
+                sheet.write(f"1: localhost:0; known as {own}\n")
+        proved = inkov("prove", ".", "-f", "json", "--certificate", "../c.json")
+        wholes = [one["claim"] for one in proved.json["claims"] if one["kind"] == "whole"]
+        assert wholes[: len(areas)] == [f"VLAN 10 is not split{area}" for area in areas]
+        assert "refused" not in inkov("verify", "../c.json", ".").out
     blocks(tmp_path, routed=True, allowed="10")
     broken = [
         one

@@ -37,6 +37,7 @@ from inkov.verify.certificates import verify
 from inkov.verify.closures import Refused
 from inkov.vlanset import VlanSet
 from inkov.wiring import settled, wire
+from inkov.wiring.outside import identities
 from tests.campuses import VIDS, random_campus
 from tests.clean import clean_campus
 from tests.proofs.oracle import Oracle
@@ -148,7 +149,8 @@ def network(campus: Campus) -> PacketModel:
     wiring = wire(campus)
     links = [*wiring.links, *wiring.shared]
     cables = [(a.device, a.port, b.device, b.port) for k in links for a, b in k.cables]
-    occupied = [(*outside.near, outside.far) for outside in wiring.outside]
+    identity = identities(wiring.outside)
+    occupied = [(*each.near, " ".join(identity(each))) for each in wiring.outside]
     return PacketModel(settled(campus, wiring), cables, occupied)
 
 

@@ -12,6 +12,7 @@ from inkov.forwarding.domains import Island
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.reach import owned_tags
 from inkov.wiring import End, Link
+from inkov.wiring.outside import Identity, identities
 
 __all__ = ["areas", "by_area", "is_border"]
 
@@ -31,13 +32,14 @@ def areas(fabric: Fabric) -> dict[str, str]:
         # A routed link joins no VLANs: the areas meet there, and are not one.
         if not is_border(fabric, link):
             bridged.join(link.a.device, link.b.device)
-    outside: dict[str, str] = {}
+    outside: dict[Identity, str] = {}
+    identity = identities(wiring.outside)
     for report in wiring.outside:
         if report.near.device in fabric.campus.devices and _is_bridged(
             fabric, fabric.end_of(*report.near)
         ):
             # Two switches with one neighbour outside: what is behind it may join them.
-            near = outside.setdefault(report.far.lower(), report.near.device)
+            near = outside.setdefault(identity(report), report.near.device)
             bridged.join(near, report.near.device)
             cabled.join(near, report.near.device)
     area = {name: bridged.top(name) for name in fabric.campus.devices}

@@ -13,8 +13,7 @@ which is nothing for a few ports, and far too much for hundreds.
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from itertools import combinations, product
 from typing import NamedTuple
 
@@ -25,7 +24,8 @@ from inkov.forwarding.crossing import cross
 from inkov.forwarding.domains import Domains
 from inkov.forwarding.fabric import BridgePort, Crossing, Fabric, Translation
 from inkov.vlanset import bit, bits
-from inkov.wiring import End, Link, Outside, is_address
+from inkov.wiring import End, Link
+from inkov.wiring.outside import Identity, identities
 
 __all__ = ["Outsiders", "as_switches", "passes_nothing", "several_ports"]
 
@@ -57,9 +57,9 @@ def several_ports(fabric: Fabric) -> dict[str, list[End]]:
     """The neighbours that are seen at several ports that are up, with these in natural order. A
     bundle is one port.
     """
-    behind: dict[tuple[str, str], set[End]] = {}
-    called: dict[tuple[str, str], str] = {}
-    identity = _identities(fabric.wiring.outside)
+    behind: dict[Identity, set[End]] = {}
+    called: dict[Identity, str] = {}
+    identity = identities(fabric.wiring.outside)
     for outside in fabric.wiring.outside:
         end = fabric.end_of(*outside.near)
         if end in fabric.at:
@@ -72,32 +72,6 @@ def several_ports(fabric: Fabric) -> dict[str, list[End]]:
             far = called[own] if called[own] not in several else f"{called[own]} ({own[1]})"
             several[far] = sorted(ends, key=lambda end: (natural(end.device), natural(end.port)))
     return several
-
-
-def _identities(outside: Sequence[Outside]) -> Callable[[Outside], tuple[str, str]]:
-    """What tells neighbours apart: their names, and of those with one name (many systems are called
-    `localhost`) what they call themselves besides.
-
-    Reports may leave the domain of a name out. Of two domains there are two neighbours, unless it
-    is left out somewhere (FM 4.11).
-    """
-    names = {each.far.lower() for each in outside}
-    short = {name: name if is_address(name) else name.partition(".")[0] for name in names}
-    longer = Counter(short[name] for name in names if short[name] != name)
-    name_of = {
-        name: own if own in names or longer[own] < 2 else name for name, own in short.items()
-    }
-    known: dict[str, set[str]] = {}
-    for each in outside:
-        known.setdefault(name_of[each.far.lower()], set()).add(each.known_as)
-
-    def identity(each: Outside) -> tuple[str, str]:
-        name = name_of[each.far.lower()]
-        # One that is told, and reports that tell none: the same.
-        several = len(known[name] - {""}) > 1
-        return name, each.known_as if several else ""
-
-    return identity
 
 
 def as_switches(fabric: Fabric, domains: Domains) -> Outsiders | None:

@@ -27,6 +27,7 @@ from inkov.proofs.answers import Certificate
 from inkov.proofs.certificate import links_around, passing
 from inkov.proofs.seats import ClaimNames
 from inkov.proofs.verdict import Verdict
+from inkov.wiring.outside import identities
 
 if TYPE_CHECKING:
     from inkov.proofs.prove import Prover
@@ -173,7 +174,8 @@ class Withstanding:
         # The trees may cut what links join.
         if id(of_vlan) not in self.losses.safe:
             return {}
-        boxes = Counter(box.far.lower() for box in self.fabric.wiring.outside)
+        outside = self.fabric.wiring.outside
+        boxes = Counter(map(identities(outside), outside))
         if any(count > 1 for count in boxes.values()):
             return {}  # who is not among the files may close a circle
         ports = self.fabric.bridge_ports

@@ -72,8 +72,7 @@ class FrameModel:
         self.campus = campus
         self.boxes: dict[str, set[End]] = {}
         for switch, name, box in occupied:
-            # Names of unknown neighbours are taken whatever their case.
-            self.boxes.setdefault(box.lower(), set()).add((switch, name))
+            self.boxes.setdefault(box, set()).add((switch, name))
         self.far: dict[End, list[End]] = {}
         for a, p, b, q in cables:
             one, other = self.whole((a, p)), self.whole((b, q))

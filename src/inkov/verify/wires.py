@@ -19,7 +19,8 @@ _MOST = 32  # ports on one wire; of more, none are followed
 
 class Wires(NamedTuple):
     """`cables` are pairs of ports, as (switch, port, far switch, far port); at the ports `occupied`
-    (switch, port, name) somebody of that name is reported who is not among the files.
+    (switch, port, name) somebody of that name is reported who is not among the files. Two of one
+    name, by what they call themselves besides, have two here.
     """
 
     cables: list[tuple[str, str, str, str]]
@@ -37,7 +38,7 @@ def wires_of(campus: Campus) -> Wires:
     """All cables that reports and tables tell of."""
     devices = _Devices(campus)
     direct: dict[frozenset[End], None] = {}
-    occupied = []
+    occupied: list[tuple[End, _Report]] = []
     for report in _reports(campus):
         near, far = devices.called(report.near[0]), devices.called(report.far[0], report.serial)
         # Told from the side without a file: turned round.
@@ -49,7 +50,7 @@ def wires_of(campus: Campus) -> Wires:
             continue
         # The far side has no file: somebody is there, whoever that is.
         if far is None:
-            occupied.append((near, port, report.far[0]))
+            occupied.append(((near, port), report))
             continue
         there = devices.port(far, report.far[1], report.about)
         # A cable from a port to itself is none.
@@ -57,7 +58,40 @@ def wires_of(campus: Campus) -> Wires:
             direct[frozenset([(near, port), (far, there)])] = None
     pairs = [sorted(pair) for pair in direct]
     pairs += [sorted(pair) for pair in _on_one_wire(campus, direct)]
-    return Wires([(*one, *other) for one, other in pairs], occupied)
+    return Wires([(*one, *other) for one, other in pairs], [*_called(occupied)])
+
+
+_ADDRESS = re.compile(r"[0-9]+([.][0-9]+){3}|[0-9a-f]{4}([.][0-9a-f]{4}){2}")
+
+
+def _called(occupied: list[tuple[End, _Report]]) -> Iterator[tuple[str, str, str]]:
+    """Who is at which port, by a name that nobody else has: without its domain, if that says
+    enough, and with its serial, if there are several.
+    """
+    names = sorted({report.far[0].lower() for _, report in occupied})
+    in_domains: dict[str, list[str]] = {}
+    for name in names:
+        first, dot, _ = name.partition(".")
+        if dot and not _ADDRESS.fullmatch(name):
+            in_domains.setdefault(first, []).append(name)
+    # The same switch with its domain and without, or two with one first name.
+    same = {
+        name: first
+        for first, those in in_domains.items()
+        for name in those
+        if len(those) == 1 or first in names
+    }
+    serials: dict[str, set[str]] = {}
+    for _, report in occupied:
+        name = report.far[0].lower()
+        if report.serial:
+            serials.setdefault(same.get(name, name), set()).add(report.serial.lower())
+    for (switch, port), report in occupied:
+        name = report.far[0].lower()
+        own = same.get(name, name)
+        # Who does not tell a serial, beside two that do, is a third.
+        apart = len(serials.get(own, ())) > 1
+        yield switch, port, f"{own} {report.serial.lower()}" if apart else own
 
 
 def _reports(campus: Campus) -> Iterator[_Report]:

@@ -275,8 +275,9 @@ def _resolve(
     if (
         near_device is None and far_device is not None
     ):  # a cabling row whose first switch is not among the files
-        # A cable has no direction: whichever end is among the files is the near one.
-        report = report._replace(near=report.far, far=report.near)
+        # A cable has no direction: whichever end is among the files is the near one. What the
+        # report tells of that besides its name is nothing that the other one calls itself.
+        report = report._replace(near=report.far, far=report.near, known_as="")
         near_device, far_device = far_device, None
     if near_device is None:
         wiring.strays.append(
