@@ -119,6 +119,23 @@ def test_a_workbook_is_the_tables_in_it(tmp_path: Path) -> None:
         assert all(problem.lost for problem in broken.problems) and broken.problems
 
 
+def test_a_formula_that_was_not_worked_out_is_no_empty_cell(inkov: Inkov, tmp_path: Path) -> None:
+    """Row 3 has its VLAN from a formula, of which the workbook keeps no value."""
+    from openpyxl import Workbook
+
+    book = Workbook()
+    assert book.active is not None
+    for row in (["switch", "port", "vlan"], ["a", 1.0, 10], ["a", 2.0, "=C2"], ["a", 3.0, 20]):
+        book.active.append(row)
+    book.save(tmp_path / "ports.xlsx")
+    (tmp_path / "a.sheet").write_text("inkov sheet 1\nswitch: a\n[port 1..3]\nvlan: 10\n")
+    told = inkov("read", ".", "--strict")
+    says = "ports.xlsx:3: worksheet 'Sheet', cell C3: a formula without its value"
+    assert told.status == 1 and says in told.err
+    found = inkov("audit", ".", "-f", "json", "--only", "port-against-plan").json["findings"]
+    assert [one["says"] for one in found] == ["a port 3 has VLAN 10, and the plan says 20"]
+
+
 def test_a_workbook_that_unpacks_to_too_much_is_refused() -> None:
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as package:

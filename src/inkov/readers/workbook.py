@@ -8,8 +8,10 @@ before it is opened.
 from __future__ import annotations
 
 import io
+import re
 import zipfile
 from collections.abc import Iterator
+from functools import partial
 from itertools import chain
 from typing import Any
 
@@ -22,6 +24,7 @@ __all__ = ["read", "recognise"]
 _MOST_BYTES = 64 * 1024 * 1024
 _MOST_ROWS = 200_000
 _MOST_COLUMNS = 200
+_FORMULA = re.compile(rb"<(\w+:)?f[ >]")
 
 
 def recognise(head: bytes) -> bool:
@@ -43,7 +46,11 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
             if sum(member.file_size for member in package.infolist()) > _MOST_BYTES:
                 says = f"the workbook unpacks to more than {_MOST_BYTES // 1024**2} MiB"
                 return _refused(file, says, "save it as CSV")
-        book = load_workbook(io.BytesIO(data), read_only=True, data_only=True, keep_links=False)
+            sheets = [name for name in package.namelist() if name.startswith("xl/worksheets/")]
+            has_formulas = any(_FORMULA.search(package.read(name)) for name in sheets)
+        load = partial(load_workbook, io.BytesIO(data), read_only=True, keep_links=False)
+        book = load(data_only=True)
+        formulas = load() if has_formulas else None
     except Exception as error:  # whatever a broken package makes of the library
         says = f"not a workbook that can be read: {type(error).__name__}"
         return _refused(file, says, "save it again, or as CSV")
@@ -51,7 +58,8 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
     kinds: dict[str, None] = {}
     for sheet in book.worksheets:
         try:
-            kind = _worksheet(file, sheet, reading)
+            asked = formulas[sheet.title] if formulas is not None else None
+            kind = _worksheet(file, sheet, asked, reading)
         except Exception as error:
             # One worksheet that cannot be read does not cost the others.
             says = f"worksheet {sheet.title!r} cannot be read: {type(error).__name__}"
@@ -68,9 +76,11 @@ def _refused(file: str, says: str, cure: str) -> Reading:
     return Reading(Part(problems=[Problem(Origin(file), says, cure, True)]), detail="")
 
 
-def _worksheet(file: str, sheet: Any, reading: Reading) -> str:
-    """Read one worksheet. Returns the kind of table that it holds, "" for none."""
-    rows = _rows(file, sheet, reading)
+def _worksheet(file: str, sheet: Any, formulas: Any, reading: Reading) -> str:
+    """Read one worksheet; `formulas` is the same with formulas in place of their values, if it has
+    any. Returns the kind of table that it holds, "" for none.
+    """
+    rows = _rows(file, sheet, formulas, reading)
     head = next(rows, None)
     table = table_of(head[1]) if head else None
     if head is None or table is None:
@@ -81,15 +91,31 @@ def _worksheet(file: str, sheet: Any, reading: Reading) -> str:
     return table.name
 
 
-def _rows(file: str, sheet: Any, reading: Reading) -> Iterator[tuple[int, list[str]]]:
-    sheet.reset_dimensions()  # what the file says of its size is not believed
-    rows = sheet.iter_rows(values_only=True, max_row=_MOST_ROWS + 1, max_col=_MOST_COLUMNS)
-    for number, cells in enumerate(rows, 1):
+def _rows(
+    file: str, sheet: Any, formulas: Any, reading: Reading
+) -> Iterator[tuple[int, list[str]]]:
+    sheets = [sheet] if formulas is None else [sheet, formulas]
+    for each in sheets:
+        each.reset_dimensions()  # what the file says of its size is not believed
+    rows = (each.iter_rows(max_row=_MOST_ROWS + 1, max_col=_MOST_COLUMNS) for each in sheets)
+    for number, (cells, *asked) in enumerate(zip(*rows, strict=True), 1):
         if number > _MOST_ROWS:
             says = f"worksheet {sheet.title!r} goes on behind row {_MOST_ROWS}: not read"
             reading.part.problems.append(Problem(Origin(file), says, "save it as CSV", True))
             return
-        yield number, [_text(cell) for cell in cells]
+        # A program that writes workbooks without working them out leaves no values.
+        empty = [
+            formula.coordinate
+            for formulas_of in asked
+            for cell, formula in zip(cells, formulas_of, strict=False)
+            if cell.value is None and formula.value is not None
+        ]
+        if empty:
+            says = f"worksheet {sheet.title!r}, cell {empty[0]}: a formula without its value"
+            cure = "open the workbook and save it, or save it as CSV"
+            reading.part.problems.append(Problem(Origin(file, number), says, cure))
+            continue
+        yield number, [_text(cell.value) for cell in cells]
 
 
 def _text(cell: Any) -> str:
