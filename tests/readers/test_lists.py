@@ -127,6 +127,48 @@ def test_what_is_not_surely_a_port_is_not_understood(lists: str, text: str) -> N
     assert not ports and unmatched == 2  # the head, and what stands below it
 
 
+PATTERNS = """
+    every = ["all"]
+    wildcards = ["*"]
+    but = ["but"]
+    ranges = ["-"]
+    port-kinds = ["vine", "bench"]"""
+
+
+@pytest.mark.parametrize(
+    ("text", "ports"),
+    [
+        ("vine 1/*", ["vine 1/1", "vine 1/2"]),
+        ("vine1/*", ["vine 1/1", "vine 1/2"]),
+        ("vi 1/*", ["vine 1/1", "vine 1/2"]),
+        ("bench 1/1, vine 1/*", ["bench 1/1", "vine 1/1", "vine 1/2"]),
+        ("bench 1/1 vine 1/*", ["bench 1/1", "vine 1/1", "vine 1/2"]),
+        ("be*", ["bench 1/1"]),
+        ("*", ["bench 1/1", "vine 1/1", "vine 1/2", "vine 2/1"]),
+        ("all but vine 1/1", ["bench 1/1", "vine 1/2", "vine 2/1"]),
+        ("vine * but vine 1/1-1/2", ["vine 2/1"]),
+        ("vine 1/* but vine 1/2, bench 1/1", ["vine 1/1"]),
+        # What fits nothing may be misread, and an exception of all leaves nothing.
+        ("vine 3/*", None),
+        ("1/*", None),
+        ("fence 1/*", None),
+        ("vine * but all", None),
+    ],
+)
+def test_patterns_mean_the_ports_that_are_named_elsewhere(
+    text: str, ports: list[str] | None
+) -> None:
+    tables = LANGUAGE.format(lists=PATTERNS) + '    "asleep" = "state = off"\n'
+    dialect = compile_dialect("t.toml", dedent(tables).encode())
+    named = "bed vine 1/1, vine 1/2, vine 2/1, bench 1/1\n  sows 20\n"
+    reading = read_text(dialect, "x.txt", f"{named}bed {text}\n  asleep\n".encode())
+    there = reading.part.devices[0].ports
+    asleep = sorted(name for name, port in there.items() if port.enabled is not None)
+    assert len(there) == 4 and asleep == (ports or [])
+    unmatched = [line.text for line in reading.ledger.unmatched]
+    assert unmatched == ([f"bed {text}", "asleep"] if ports is None else [])
+
+
 def test_several_ports_where_one_is_meant_are_none() -> None:
     """`{word}` takes any word: what looks like a range of ports is not the name of one."""
     tables = """

@@ -1031,6 +1031,50 @@ def test_what_interfaces_and_instances_mean(inkov: Inkov, tmp_path: Path) -> Non
     assert {verdict["verdict"] for verdict in strict} == {"undecided"}
 
 
+def test_an_instance_without_vlans_has_those_of_its_ports(inkov: Inkov, tmp_path: Path) -> None:
+    """Whether it joins what wears two tags is not stated: no proof that frames pass rests on it."""
+    instances = [
+        {
+            "name": name,
+            "config": {"name": name, "type": "openconfig-network-instance-types:L2VSI"},
+            "interfaces": {
+                "interface": [
+                    {"id": each, "config": {"interface": port, "subinterface": int(sub or 0)}}
+                    for each in ports
+                    for port, _, sub in [each.partition(".")]
+                ]
+            },
+        }
+        for name, ports in (("green", ["e1", "e2"]), ("grey", ["e3.10", "e4.10", "e4.20"]))
+    ]
+    trunk = {"interface-mode": "TRUNK", "native-vlan": 99, "trunk-vlans": ["20..22"]}
+    tree = {
+        "openconfig-system:system": {"config": {"hostname": "a"}},
+        "openconfig-interfaces:interfaces": {
+            "interface": [
+                _ethernet("e1", config=trunk),
+                _ethernet("e2", config={"interface-mode": "ACCESS", "access-vlan": 10}),
+                _with_subs("e3", (10, _tag(10))),
+                _with_subs("e4", (10, _tag(10)), (20, _tag(20))),
+            ]
+        },
+        "openconfig-network-instance:network-instances": {"network-instance": instances},
+    }
+    (tmp_path / "a.json").write_text(json.dumps(tree))
+    inkov("convert", "a.json", "out", "--to", "sheet")
+    sections = (tmp_path / "out" / "a.sheet").read_text().split("\n\n")
+    said = {head: rest for head, _, rest in (section.partition("\n") for section in sections)}
+    assert said["[vlans in green]"].split() == ["10:", "20:", "21:", "22:", "99:"]
+    assert all(
+        "unknown: whether instance grey joins its sub-interfaces' tags" in said[f"[sub {name}]"]
+        for name in ("e3.10", "e4.10", "e4.20")
+    )
+    claims = "claims:\n  - reach: ['a:e3.10', 'a:e4.10']\n  - not-reach: ['a:e3.10', 'a:e4.20']\n"
+    (tmp_path / "plan.yaml").write_text(claims)
+    judged = inkov("prove", "a.json", "--plan", "plan.yaml", "--strict", "-f", "json").json
+    assert [one["verdict"] for one in judged["claims"]] == ["undecided", "undecided"]
+
+
 @pytest.mark.parametrize("form", ["json", "xml", "wrapped"])
 def test_a_device_in_a_file_for_each_container(inkov: Inkov, tmp_path: Path, form: str) -> None:
     """Containers speak of each other's things: one file for each says what one file with all does,

@@ -244,6 +244,11 @@ class _Ordering:
                     own.append((0, replace(step, bound=tuple(clauses))))
                 else:
                     names = self._named(keys)
+                    # Of ports that there are not nothing was said: the pattern may be misread.
+                    if not names and not any(key.pattern == "*" for key in keys):
+                        says = f"no port here fits {', '.join(map(str, keys))}"
+                        self._fault(step, says, "correct the pattern, or collect the text whole")
+                        continue
                     # Each pattern times each port: a short text could ask for millions.
                     if _wild(keys) and self._is_too_much(len(names) * len(clauses), step):
                         continue
@@ -309,10 +314,10 @@ class _Ordering:
             self._fault(step, f"ports take over more than {_MOST_TAKEN:,} settings in all")
         return self.left < 0
 
-    def _fault(self, step: Step, says: str) -> None:
+    def _fault(self, step: Step, says: str, cure: str = "take one of them out") -> None:
         # One line may fail for many ports: it is told once.
         if all(faulty is not step for faulty, _ in self.result.faults):
-            self.result.faults.append((step, BadLine(says, "take one of them out")))
+            self.result.faults.append((step, BadLine(says, cure)))
 
     def _all_of(self, name: str, taking: Step, around: tuple[str, ...]) -> list[tuple[Step, Bound]]:
         """What a profile says, after what the profiles say that it takes."""

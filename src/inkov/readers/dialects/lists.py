@@ -319,7 +319,8 @@ class Lists(Struct):
                     plain.pop()
                 for mark in self.wildcards:
                     word = word.replace(mark, "*")
-                named.append(Wild(_Port(kind or "", word).name))
+                # Kind and pattern may be written together, as a name may.
+                named.append(Wild(_Port(kind, word).name if kind else self.spelled(word)))
             else:
                 plain.append(token)
         ports = self._ports(plain, single=False) if plain else []

@@ -105,7 +105,9 @@ def _bridged(bridge: Bridge, members: list[Port], instance: shape.Instance) -> N
             named |= dict.fromkeys(allowed.value, allowed.origin)
         trunks = [port for port in members if port.mode and port.mode.value is Mode.TRUNK]
         all_of_them = len(listed) < len(trunks)  # a trunk without a list names every VLAN
-        bridge.vlans = None if all_of_them else {v: Vlan(v, at) for v, at in named.items()}
+        bridge.vlans = (
+            None if all_of_them else {vid: Vlan(vid, named[vid]) for vid in sorted(named)}
+        )
 
 
 def _type(instance: shape.Instance) -> str:
