@@ -83,7 +83,9 @@ def prove(
         session.end()
         return
     judged = partial(run, plan=session.plan, level=level, unread=session.unread, strict=strict)
-    verdicts = _now(session, judged) if now else judged(session.fabric)
+    verdicts = judged(session.fabric)
+    if now:
+        verdicts = _now(session, verdicts, partial(judged, losses=False))
     # A fault of ours in judging makes a claim undecided, and is told.
     session.admit(v.because for v in verdicts if v.because.startswith(OURS))
     # Before anything is left out: a certificate has all.
@@ -97,13 +99,15 @@ def prove(
     session.end(ALL_WELL if every else FINDINGS)
 
 
-def _now(session: Session, judged: Callable[[Fabric], list[Verdict]]) -> list[Verdict]:
+def _now(
+    session: Session, over_all: list[Verdict], judged: Callable[[Fabric], list[Verdict]]
+) -> list[Verdict]:
     """The verdicts by what forwards now."""
     from inkov.forwarding.trees.active import now
     from inkov.proofs.now import prove_now
 
     forwards = now(session.fabric)
-    return prove_now(judged, session.fabric, forwards.fabrics, forwards.doubts)
+    return prove_now(over_all, [judged(each) for each in forwards.fabrics], forwards.doubts)
 
 
 _Earlier = dict[tuple[str, str, int], tuple[str, str]]

@@ -7,7 +7,7 @@ from functools import cached_property
 
 from inkov.campus import Mode
 from inkov.forwarding.fabric import Fabric
-from inkov.forwarding.outsiders import passes_nothing, several_ports
+from inkov.forwarding.outsiders import NO_PART, passes_nothing, several_ports
 from inkov.forwarding.reach import Flood
 from inkov.forwarding.reasons import NAMES
 from inkov.levels import Level
@@ -185,6 +185,7 @@ class Assumptions:
             if text in self.between
             or text in self._unsure
             or text.endswith(_MAY_ROUTE)
+            or NO_PART in text
             # To reach somebody, links that reports disagree about must not be taken for granted.
             or (wanted and text in self._disputed)
         ]

@@ -19,17 +19,25 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from inkov.campus import natural
+from inkov.campus import Basis, Origin, natural
 from inkov.forwarding.crossing import cross
 from inkov.forwarding.domains import Domains
-from inkov.forwarding.fabric import BridgePort, Crossing, Fabric, Translation
+from inkov.forwarding.fabric import Assumption, BridgePort, Crossing, Fabric, Translation
 from inkov.vlanset import bit, bits
 from inkov.wiring import End, Link
 from inkov.wiring.outside import Identity, identities
 
-__all__ = ["Outsiders", "as_switches", "passes_nothing", "several_ports"]
+__all__ = [
+    "NO_PART",
+    "Outsiders",
+    "as_switches",
+    "beside_trees",
+    "passes_nothing",
+    "several_ports",
+]
 
 _NAMED = 3  # ports of a neighbour in a sentence
+NO_PART = "and taken to take no part in the spanning trees at"
 _MOST_PAIRS = 2000  # of ports of one neighbour: beyond, what it would join is not worked out
 
 
@@ -44,13 +52,17 @@ class Outsiders(NamedTuple):
 
 def passes_nothing(far: str, ends: Sequence[End]) -> str:
     """What is taken for granted of a neighbour that is seen at several ports."""
+    return f"{far} is not among the files, and taken to pass nothing between {_listed(ends)}"
+
+
+def _listed(ends: Sequence[End]) -> str:
     named = [str(end) for end in ends[:_NAMED]]
     # A core without its file is seen everywhere.
     if len(ends) > _NAMED + 1:
         named.append(f"{len(ends) - _NAMED} more ports")
     else:
         named += [str(end) for end in ends[_NAMED:]]
-    return f"{far} is not among the files, and taken to pass nothing between {' and '.join(named)}"
+    return " and ".join(named)
 
 
 def several_ports(fabric: Fabric) -> dict[str, list[End]]:
@@ -72,6 +84,29 @@ def several_ports(fabric: Fabric) -> dict[str, list[End]]:
             far = called[own] if called[own] not in several else f"{called[own]} ({own[1]})"
             several[far] = sorted(ends, key=lambda end: (natural(end.device), natural(end.port)))
     return several
+
+
+def beside_trees(fabric: Fabric) -> list[Assumption]:
+    """What answers that hang on spanning trees take for granted of such neighbours: one that is a
+    switch may close a circle, be root, and have other ports discard (FM 7.1).
+    """
+    assumed = []
+    for far, ends in several_ports(fabric).items():
+        met = [end for end in ends if any(_takes_messages(fabric, n) for n in fabric.at[end])]
+        # Where guards shut out all but one, no circle is closed.
+        if len(met) > 1:
+            says = f"{far} is not among the files, {NO_PART} {_listed(met)}"
+            origin = Origin(basis=Basis.ASSUMED, says=says)
+            devices = dict.fromkeys(end.device for end in met)
+            assumed += [Assumption(device, "", says, origin) for device in devices]
+    return assumed
+
+
+def _takes_messages(fabric: Fabric, number: int) -> bool:
+    """Whether a bridge port would take part in a tree with who is there."""
+    port = fabric.bridge_ports[number]
+    guard = fabric.resolved(port).stated.bpdu_guard
+    return not fabric.bridges[port.bridge].routed and not (guard is not None and guard.value)
 
 
 def as_switches(fabric: Fabric, domains: Domains) -> Outsiders | None:

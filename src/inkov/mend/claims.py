@@ -57,7 +57,7 @@ class Claimed(Struct):
 def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[Claimed, Mended]:
     """The edits that make a claim true, and what they do besides."""
     goal = Claimed(claim.words)
-    before = Prover(fabric, plan).judge(claim)
+    before = Prover(fabric, plan).withstood(claim)
     # Nothing to be done.
     if before.verdict == Outcome.HOLDS:
         goal.says = HOLDS
@@ -83,6 +83,9 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
             part, findings=False, meant=cuts.meant(partial(trier.resolved, part)) if cuts else None
         )
         return goal, mended
+    # Which loss it is that nothing is known for.
+    if before.withstands and before.verdict == Outcome.BROKEN and goal.says == _NONE:
+        goal.says = f"{_NONE}: {before.because}"
     # What is undecided may hang on what nobody knows.
     if before.verdict == Outcome.UNDECIDED and goal.says == _NONE:
         goal.says = f"{_NONE}; it is undecided: {before.because}"

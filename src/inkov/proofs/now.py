@@ -1,15 +1,15 @@
 """Claims that frames get there, judged by what forwards now (FM 7.10).
 
-Isolation is judged over all links in any case: what a tree blocks today it may open tomorrow.
+Isolation is judged over all links in any case: what a tree blocks today it may open tomorrow. So
+are claims that have to withstand losses: the trees of now are among those that they are tried in.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 from msgspec.structs import replace
 
-from inkov.forwarding import Fabric
 from inkov.levels import Outcome
 from inkov.proofs.verdict import Verdict
 
@@ -20,26 +20,21 @@ WANTED = {"join", "reach", "whole"}
 
 
 def prove_now(
-    judged: Callable[[Fabric], list[Verdict]],
-    fabric: Fabric,
-    now: Sequence[Fabric],
-    doubts: Sequence[str],
+    over_all: list[Verdict], by_outcome: Sequence[list[Verdict]], doubts: Sequence[str]
 ) -> list[Verdict]:
     """The verdicts over all links, with those about frames that get there replaced by what holds
-    in each outcome of the spanning trees. `judged` gives the verdicts on a fabric, always those of
-    the same claims; `doubts` are what the trees rest on besides.
+    in each outcome of the spanning trees. `doubts` are what the trees rest on besides.
     """
-    over_all = judged(fabric)
-    by_outcome = [{verdict.key: verdict for verdict in judged(fabric)} for fabric in now]
+    by_key = [{verdict.key: verdict for verdict in verdicts} for verdicts in by_outcome]
     combined = []
     for verdict in over_all:
         # Isolation is over all links: no tree changes it.
-        if verdict.kind not in WANTED:
+        if verdict.kind not in WANTED or verdict.withstands:
             combined.append(verdict)
             continue
         # A claim may be about nobody in some outcome.
         unmade = replace(verdict, verdict=Outcome.UNDECIDED, because="it is about nobody now")
-        same = [verdicts.get(verdict.key, unmade) for verdicts in by_outcome]
+        same = [verdicts.get(verdict.key, unmade) for verdicts in by_key]
         combined.append(_combined(verdict, same, doubts))
     return combined
 

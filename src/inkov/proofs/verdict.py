@@ -38,7 +38,7 @@ class Verdict(Struct):
     `because` tells in words what decided it; `witness` is the way of a frame, hop by hop;
     `certificate` holds what the verifier needs: where frames can be, for an isolation that holds,
     or the way of a frame, for one that is broken. `nobody`: it holds since there is nobody that it
-    could be about.
+    could be about. `withstands`: it is claimed whatever is lost.
     """
 
     claim: str
@@ -53,6 +53,7 @@ class Verdict(Struct):
     assumes: list[str] = field(default_factory=list)
     certificate: dict[str, Any] = field(default_factory=dict)
     nobody: bool = False
+    withstands: bool = False
 
     @property
     def key(self) -> tuple[str, str, int]:

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING
 from msgspec.structs import replace
 
 from inkov.forwarding import Fabric
+from inkov.forwarding.outsiders import beside_trees
 from inkov.forwarding.trees.active import active, remarks_on
 from inkov.forwarding.trees.loss import Kind, Loss, all_losses, ports_like, shared_fate
 from inkov.forwarding.trees.losses import Losses
@@ -117,7 +118,13 @@ class Withstanding:
         # What does not hold without losses is not asked with them.
         if claim.withstand is None or verdict.verdict != Outcome.HOLDS:
             return verdict
-        verdict = replace(verdict, certificate=self._certificate(claim), witness=[])
+        beside = dict.fromkeys(one.says for one in beside_trees(self.fabric))
+        verdict = replace(
+            verdict,
+            certificate=self._certificate(claim),
+            witness=[],
+            assumes=[*verdict.assumes, *beside],
+        )
         doubts = remarks_on(self.losses.trees)
         # Doubt about trees is doubt about each loss.
         if doubts:

@@ -163,9 +163,10 @@ def with_claims(
         to_blame = f"; to blame: {blame}" if blame else ""
         at = place(v.origin, locator)
         claim = f"Claim: {v.claim} ({at}, layer {v.layer}, {v.level})"
+        why = f": {v.because}" if v.verdict == Outcome.UNDECIDED else ""
         # Said below each form of the table.
         for table in grids:
-            table.notes.append(safe(f"{claim} {_IS[v.verdict]}{to_blame}"))
+            table.notes.append(safe(f"{claim} {_IS[v.verdict]}{why}{to_blame}"))
     claims = verdicts_json(verdicts, locator) if verdicts else {}
     return Result(
         value=lambda: {**value, **claims},

@@ -757,11 +757,13 @@ def test_fm_7_11_what_the_plan_says_fails_together_is_one_loss(asked: Any, inkov
     assert verdict == "broken" and "without core-1:2 - fern-1:1 and core-2:2 - fern-1:2" in because
 
 
-def verdicts(inkov: Inkov, folder: Path, *claims: str, more: str = "") -> list[tuple[str, str]]:
+def verdicts(
+    inkov: Inkov, folder: Path, *claims: str, more: str = "", now: bool = False
+) -> list[tuple[str, str]]:
     """(verdict, because) of claims."""
     plan = "".join(f"  - {claim}\n" for claim in claims)
     (folder / "plan.yaml").write_text(f"{more}claims:\n{plan}")
-    found = inkov("prove", "campus", "-f", "json").json["claims"]
+    found = inkov("prove", "campus", "-f", "json", *["--now"] * now).json["claims"]
     return [(one["verdict"], one["because"]) for one in found]
 
 
@@ -795,6 +797,68 @@ def test_fm_7_11_a_claim_that_does_not_survive_says_which_loss(asked: Any, inkov
     assert plain[0] == "holds"
     assert links[0] == "broken" and links[1].startswith("without core-1:1 - core-2:1: ")
     assert (switches[0], switches[1].partition(":")[0]) == ("broken", "without core-1")
+
+
+def test_fm_7_11_a_claim_about_losses_is_no_other_now(asked: Any, inkov: Inkov) -> None:
+    """What discards now takes over when a link fails. Where no loss is tried, nothing is said to
+    hold.
+    """
+    ring = Ring()
+    folder = asked(ring).folder
+    claims = [f"{{join: [core-2:9, fern-1:9], withstand: {each}}}" for each in ("links", "both")]
+    whole = verdicts(inkov, folder, *claims)
+    assert [verdict for verdict, _ in whole] == ["holds", "holds"]
+    assert verdicts(inkov, folder, *claims, now=True) == whole
+    ring.ports["fern-1"]["2"] = TRUNK.replace("10,20", "20")
+    ring.write(folder)
+    lossy = verdicts(inkov, folder, *claims, now=True)
+    assert [verdict for verdict, _ in lossy] == ["broken", "broken"]
+    followed = inkov("follow", "core-2:9", "fern-1:9", "campus", "-f", "json").json
+    assert [(one["verdict"], one["because"]) for one in followed["claims"]] == [
+        ("undecided", "it would hold, but losses are not tried here: `inkov prove` does")
+    ] * 2
+    told = inkov("mend", "campus", "--claim", "1").out
+    assert "no edits that are known make it hold: without core-1:1 - core-2:1: what core" in told
+
+
+@pytest.mark.parametrize("unsure", ["no tree is stated", "nobody knows who is root"])
+def test_fm_7_11_a_claim_about_losses_hangs_on_the_trees(
+    asked: Any, inkov: Inkov, unsure: str
+) -> None:
+    ring = Ring()
+    if unsure == "no tree is stated":
+        ring.trees["fern-1"], says = "", "fern-1 does not say whether it runs a spanning tree"
+    else:
+        ring.trees = dict.fromkeys(ring.trees, "mode: rstp\n")
+        says = "Chance decides which ports discard"
+    claims = ("{join: [vlan 10], withstand: links}", "join: [vlan 10]")
+    (lost, plain) = verdicts(inkov, asked(ring).folder, *claims)
+    assert lost[0] == "undecided" and says in lost[1] and plain[0] == "holds"
+
+
+@pytest.mark.parametrize("guarded", [False, True])
+def test_fm_7_1_a_switch_without_a_file_may_take_part_in_trees(
+    asked: Any, inkov: Inkov, guarded: bool
+) -> None:
+    """If the box is a switch without VLAN 10 and root, fern-1 takes the way to it, and is cut off.
+    A guard at one of its two ports keeps it out of circles.
+    """
+    ring = Ring()
+    for name in ("core-1", "fern-1"):
+        ring.ports[name]["8"] = TRUNK
+        ring.cables.add((name, "8", "box", name))
+    ring.ports["fern-1"]["8"] += "\nbpdu guard: on" * guarded
+    folder = asked(ring).folder
+    claims = ("join: [vlan 10]", "{join: [vlan 10], withstand: links}")
+    says = "box is not among the files, and taken to take no part in the spanning trees at core-1:8"
+    assert [verdict for verdict, _ in verdicts(inkov, folder, *claims)] == ["holds", "holds"]
+    open_, sure = ("undecided", "holds") if not guarded else ("holds", "holds")
+    for options, expected in (([], [sure, open_]), (["--now"], [open_, open_])):
+        told = inkov("prove", "campus", "-f", "json", "--strict", *options).json["claims"]
+        assert [one["verdict"] for one in told] == expected, options
+        assert [any(says in each for each in one["assumes"]) for one in told] == [
+            verdict == "undecided" for verdict in expected
+        ]
 
 
 @pytest.mark.parametrize(

@@ -16,6 +16,7 @@ from msgspec.structs import replace
 from inkov.campus import Basis, Origin, TreeMode
 from inkov.forwarding.crossing import cross
 from inkov.forwarding.fabric import Assumption, Discarding, Fabric
+from inkov.forwarding.outsiders import beside_trees
 from inkov.forwarding.trees.spanning import SpanningTree, Trees, spanning_trees
 from inkov.forwarding.view import ALL, PortView
 from inkov.wiring import End
@@ -36,7 +37,7 @@ class Now:
         # A tree that is settled needs no assumption, whatever is unknown in it.
         unsettled = [tree for tree in trees.trees if not tree.settled]
         assumed = (assumption for tree in unsettled for assumption in _assumptions(fabric, tree))
-        self._assumed = list(dict.fromkeys(assumed))
+        self._assumed = list(dict.fromkeys([*assumed, *beside_trees(fabric)]))
         doubts = [doubt.says for tree in unsettled for doubt in tree.doubts]
         complete = all(tree.complete for tree in unsettled)
         # Outcomes that were not all told apart cannot stand for all.
