@@ -4,6 +4,7 @@ what it does, and whether it is refused.
 
 from __future__ import annotations
 
+import json
 import re
 import shutil
 import subprocess
@@ -796,3 +797,25 @@ def test_what_hostile_hosts_gain_is_told_beside_what_everybody_does(
     assert pairs(said["lost"], level="hostile") == []
     lines = inkov("compare", *sides, "-q").out.splitlines()
     assert [("fern-1:3" in line) for line in lines if "if hostile" in line] == [True]
+
+
+def test_what_is_too_much_to_work_out_is_not_known_and_refused(
+    inkov: Inkov, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A remark is all that changes. Without any flood nobody knows what hostile hosts gain."""
+    for name in ("old", "new"):
+        shutil.copytree(DEMO / "garden", tmp_path / name)
+    document = tmp_path / "new" / "fern-1.json"
+    document.write_text(document.read_text().replace("mist controller 1", "mist pump"))
+    assert inkov("compare", "old", "new").status == 0
+    monkeypatch.setattr("inkov.effects.comparison._FLOODS", 0)
+    says = "what hostile hosts gain or lose is not worked out: too many places would have to be"
+    shown = inkov("compare", "old", "new")
+    assert shown.status == 1 and f"Not known: {says}" in " ".join(shown.out.split())
+    told = inkov("compare", "old", "new", "-f", "json").json
+    assert told["refused"] is True and says in json.dumps(told)
+    assert f"Not known: {says}" in inkov("compare", "old", "new", "-f", "markdown").out
+    assert f"not known,,{says}" in inkov("compare", "old", "new", "-f", "csv").out
+    assert says in inkov("compare", "old", "new", "-f", "junit").out
+    honest = inkov("compare", "old", "new", "--level", "honest")
+    assert honest.status == 0 and says not in honest.out
