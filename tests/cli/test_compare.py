@@ -819,3 +819,36 @@ def test_what_is_too_much_to_work_out_is_not_known_and_refused(
     assert says in inkov("compare", "old", "new", "-f", "junit").out
     honest = inkov("compare", "old", "new", "--level", "honest")
     assert honest.status == 0 and says not in honest.out
+
+
+OAKS = """inkov sheet 1
+switch: {near}
+[port 1]
+vlan: {vid}
+[port 8]
+mode: trunk
+allowed: 1,10,20
+[neighbours]
+8: {far}:8
+"""
+
+
+@pytest.mark.parametrize("said", ["old", "new", "both"])
+def test_what_unstated_settings_mean_may_change_though_no_file_does(
+    inkov: Inkov, tmp_path: Path, said: str
+) -> None:
+    """Where oaks have native VLAN 20 unless stated, a:1 in VLAN 20 and b:1 in VLAN 1 are joined."""
+    for side in ("old", "new"):
+        (tmp_path / side).mkdir()
+        for near, far, vid in (("a", "b", 20), ("b", "a", 1)):
+            text = OAKS.format(near=near, far=far, vid=vid)
+            (tmp_path / side / f"{near}.sheet").write_text(text)
+        if said in (side, "both"):
+            plan = "platforms:\n  oak: {files: [a.sheet], unstated: {native: 20}}\n"
+            (tmp_path / side / "plan.yaml").write_text(plan)
+    result = inkov("compare", "old", "new", "-f", "json")
+    reach = {"old": "lost", "new": "gained", "both": ""}[said]
+    assert [name for name in ("gained", "lost") if result.json[name]] == [reach] * bool(reach)
+    edits = [(each["switch"], each["attribute"]) for each in result.json["edits"]]
+    assert edits == [("a", "platform")] * bool(reach)
+    assert (result.status, result.json["refused"]) == ((1, True) if reach else (0, False))

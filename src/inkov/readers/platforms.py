@@ -8,6 +8,8 @@ from collections.abc import Mapping
 from fnmatch import fnmatchcase
 from typing import Protocol
 
+from msgspec.structs import replace
+
 from inkov.campus import Basis, Campus, Device, Fact, Origin, Platform, Problem
 from inkov.readers.sheets.words import PORT_KEYS
 
@@ -65,7 +67,9 @@ def shape(campus: Campus, makes: Mapping[str, Make]) -> list[Problem]:
                 problems.append(Problem(make.origin, f"{key}: {str(error).partition(chr(10))[0]}"))
         fitting = [device for device in campus.devices.values() if known_as(device, make)]
         for device in fitting:
-            device.platform = Platform(name, {**device.platform.unstated, **unstated})
+            # Not set: another campus, with another plan, may have the same device.
+            platform = Platform(name, {**device.platform.unstated, **unstated})
+            campus.devices[device.name] = replace(device, platform=platform)
         # A make without patterns is one that nobody is meant to be of yet.
         if not fitting and (make.files or make.switches):
             known = ", ".join((*make.switches, *make.files))
