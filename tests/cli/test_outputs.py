@@ -222,3 +222,17 @@ def test_a_link_that_is_shut_is_told_once(tmp_path: Path, inkov: Inkov) -> None:
         told = [line for line in out.splitlines() if "nothing crosses" in line]
         assert len(told) == 1 and "b:8 is shut" in told[0] and "b.sheet:9" in told[0], out
         assert "cross to" not in out and "no switch is known" not in out
+
+
+@pytest.mark.parametrize(("lines", "more"), [(20, ""), (21, "1 more"), (23, "3 more")])
+def test_many_problems_of_a_file_are_counted(
+    inkov: Inkov, tmp_path: Path, lines: int, more: str
+) -> None:
+    slips = "".join(f"[port {number}]\nvlan: 1{number}x\n" for number in range(lines))
+    (tmp_path / "a.sheet").write_text(f"inkov sheet 1\nswitch: a\n{slips}")
+    told = inkov("ports", "a.sheet").err.splitlines()
+    counted = [line for line in told if "more problem" in line]
+    assert len([line for line in told if line.startswith("inkov: a.sheet:")]) == 20 + len(counted)
+    assert [line.split("(")[0] for line in counted] == [
+        f"inkov: a.sheet: {more} problem{'s' * (more != '1 more')} like these "
+    ] * bool(more)

@@ -226,3 +226,20 @@ def test_joins_of_random_campuses_hold_with_their_edits() -> None:
             assert prove(resolve(after, wire(after)), plan)[0].verdict == "holds", number
             made += 1
     assert made > CAMPUSES / 4, made
+
+
+def test_the_native_vlan_of_the_house_is_let_through_as_well(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 10 is native at one end and 20 at the other; with 99 at both, lists have to hold it."""
+    for name, far, native in (("a", "b", 10), ("b", "a", 20)):
+        hosts = "[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
+        trunk = f"[port 8]\nmode: trunk\nnative: {native}\nallowed: 10,20\n"
+        text = f"inkov sheet 1\nswitch: {name}\n{VLANS}{hosts}{trunk}[neighbours]\n8: {far}:8\n"
+        (tmp_path / f"{name}.sheet").write_text(text)
+    plan = "practice: {native: 99}\nclaims:\n  - isolate: [10, 20]\n"
+    (tmp_path / "plan.yaml").write_text(plan)
+    edits = inkov("mend", ".", "--claim", "1", "-f", "json").json["edits"]
+    assert {(e["switch"], e["name"], e["attribute"], e["after"]) for e in edits} == {
+        (name, "8", *after)
+        for name in "ab"
+        for after in (("native_vlan", 99), ("allowed", "10,20,99"))
+    }

@@ -438,6 +438,40 @@ def test_fm_4_7_a_switch_may_have_the_vlan_of_a_sub_interface_s_tag(
     assert verdicts(inkov) == ["undecided", "broken"]
 
 
+def test_nobody_is_cut_off_by_a_link_port_whose_switch_lacks_its_vlan(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """b:8 is in VLAN 10, which b does not have, and leads to a: nobody is there who needs it. If no
+    cable is known, somebody may be.
+    """
+    vlans = {"a": "10: ferns\n20: moss\n", "b": "20: moss\n"}
+    for name, vid, far in (("a", 10, "b"), ("b", 20, "a")):
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n{vlans[name]}[port 1]\nvlan: {vid}\n"
+            f"[port 8]\nvlan: 10\n[neighbours]\n8: {far}:8\n"
+        )
+    assert verdicts(inkov) == ["holds", "holds"]
+    for name in "ab":
+        sheet = tmp_path / f"{name}.sheet"
+        sheet.write_text(sheet.read_text().partition("[neighbours]")[0])
+    judged = inkov("prove", ".", "-f", "json").json["claims"]
+    assert [one["claim"] for one in judged if one["verdict"] == "broken"] == [
+        "VLAN 10 is not split"
+    ]
+
+
+def test_fm_5_1_a_routed_interface_takes_no_frames_of_vlan_1(inkov: Inkov, tmp_path: Path) -> None:
+    hosts = "".join(f"[port {n}]\nvlan: {vid}\n" for n, vid in enumerate((1, 10, 20)))
+    routed = "".join(f"[gateway {vid}]\naddress: 10.0.{vid}.1/24\n" for vid in (10, 20))
+    (tmp_path / "a.sheet").write_text(
+        f"inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: moss\n{hosts}{routed}"
+    )
+    claims = ["isolate: [1], from: [10, 20]", "isolate: [10], from: [20]"]
+    plan = "".join(f"  - {{{claim}, layer: 3}}\n" for claim in claims)
+    (tmp_path / "plan.yaml").write_text(f"claims:\n{plan}")
+    assert verdicts(inkov) == ["holds", "broken"]
+
+
 def test_who_only_hears_is_there(inkov: Inkov, tmp_path: Path) -> None:
     """What leaves at port 1 untagged is VLAN 10; what comes in there untagged is dropped."""
     (tmp_path / "a.sheet").write_text(

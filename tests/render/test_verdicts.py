@@ -176,7 +176,7 @@ def test_claims_stand_below_a_story() -> None:
         "Claim: claim 1 (plan.yaml:1, layer 2, honest) is broken; "
         "to blame: a:up-8 (a.sheet:9), a:2 (a.sheet:11)",
         "Claim: claim 2 (plan.yaml:2, layer 2, honest) holds",
-        "Claim: claim 3 (plan.yaml:3, layer 2, honest) is undecided",
+        "Claim: claim 3 (plan.yaml:3, layer 2, honest) is undecided: as it is",
     ]
     assert grid.notes[1:] == brief.notes[1:] == notes
     assert [one["claim"] for one in result.value()["claims"]] == ["claim 1", "claim 2", "claim 3"]

@@ -135,8 +135,9 @@ def say_problems(problems: Iterable[Problem], loaded: Loaded | None) -> None:
     # The others are counted.
     for file, count in counts.items():
         if count > _MOST_TOLD:
-            more = f"{count - _MOST_TOLD} more problems like these"
-            complain(f"{safe(file)}: {more} (`inkov read -f json` has all)")
+            left = count - _MOST_TOLD
+            more = "1 more problem" if left == 1 else f"{left} more problems"
+            complain(f"{safe(file)}: {more} like these (`inkov read -f json` has all)")
 
 
 def say_unmatched(campus: Campus, locator: Locator) -> None:

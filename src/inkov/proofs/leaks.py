@@ -331,8 +331,8 @@ def _members(
         )
         blame.append(Blame(one.end.device, one.end.port, why.says, why.origin, alone))
     other = fabric.resolved(fabric.bridge_ports[leak.target])
-    left = [seat for seat in targets if seat.port != leak.target]
-    alone = not left or not _still(fabric, sources, left, level)
+    # Each of them hears it: without one the others do.
+    alone = all(seat.port == leak.target for seat in targets)
     why = why_leaves(fabric, other, vid, not other.view.untagged >> vid & 1)
     blame.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))
     # It hears one VLAN and sends into another: both lines made it so.
