@@ -417,3 +417,21 @@ def test_a_table_of_hosts_gets_another_cell(
     result = inkov("mend", "in", "--rule", rule, "--write", "out")
     assert result.status == 0, result.err
     assert (tmp_path / "out" / "hosts.csv").read_bytes() == expected.encode()
+
+
+def test_texts_of_other_switches_show_how_a_thing_is_written(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "plots.toml").write_text(
+        'dialect = "plots"\nfiles = ["*.txt"]\n[text]\nshape = "indented"\n'
+        '[device.says]\n"box {name}" = "name = {name}"\n[port]\nopens = ["pot {ports}"]\n'
+        '[port.says]\n"grow {vid}" = "mode = access; vlan = {vid}"\n"shy" = "protected = yes"\n'
+    )
+    (tmp_path / "in" / "one.txt").write_text("box one\npot 1\n   grow 10\n")
+    (tmp_path / "in" / "ports.csv").write_text("switch,port,vlan,protected\none,1,10,yes\n")
+    planned = ("mend", "in", "--rule", "port-against-plan")
+    assert "no line of the texts shows how that is written" in inkov(*planned, "--diff").err
+    (tmp_path / "in" / "two.txt").write_text("box two\npot 1\n  grow 20\n  shy\n")
+    lines = inkov(*planned, "--diff").out.splitlines()
+    assert lines[3:] == [" box one", " pot 1", "    grow 10", "+   shy"]
+    [step] = inkov(*planned, "--commands", "-f", "json").json["steps"]
+    assert step["enter"] == ["  pot 1", "+   shy"]

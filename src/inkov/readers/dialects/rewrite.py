@@ -201,7 +201,9 @@ class _Rewriting:
                 near = self._nearest(source, line)
                 # Near lines like it, at the end of its own statements, or at the end of the text.
                 for at in dict.fromkeys([*near, *alone[-1:], *own[-1:]]):
-                    yield _put(source.lines, at, [source.lines[at - 1], line])
+                    above = source.lines[at - 1]
+                    for new in self._indented_as(source, at, line, pattern):
+                        yield _put(source.lines, at, [above, new])
                 head = self._head(source, edit)
                 if head is not None:
                     last = source.block(own[-1])[-1] if own else _last(source.lines)
@@ -210,6 +212,17 @@ class _Rewriting:
                 elif not own:
                     at = _last(source.lines)
                     yield _put(source.lines, at, [source.lines[at - 1], line])
+
+    def _indented_as(self, source: Source, at: int, line: str, pattern: Source) -> Iterator[str]:
+        """A line of another text as the statements of the block are that it comes into, and as it
+        is.
+        """
+        block = source.block(at)
+        # Below a head there is its first statement; else the line above is one.
+        beside = source.lines[at] if len(block) > 1 else source.lines[at - 1]
+        if pattern is not source and self.dialect.text.shape is not Shape.FLAT:
+            yield beside[: len(beside) - len(beside.lstrip())] + line.lstrip()
+        yield line
 
     def _nearest(self, source: Source, line: str) -> list[int]:
         """In a flat text, the last line that begins most like another one."""
