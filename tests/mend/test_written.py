@@ -434,4 +434,4 @@ def test_texts_of_other_switches_show_how_a_thing_is_written(inkov: Inkov, tmp_p
     lines = inkov(*planned, "--diff").out.splitlines()
     assert lines[3:] == [" box one", " pot 1", "    grow 10", "+   shy"]
     [step] = inkov(*planned, "--commands", "-f", "json").json["steps"]
-    assert step["enter"] == ["  pot 1", "+   shy"]
+    assert step["enter"] == ["  pot 1", "+    shy"]

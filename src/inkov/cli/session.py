@@ -146,12 +146,15 @@ def start(
     session.fabric = resolve(campus, wire(campus))
     # Some commands look at what forwards now.
     if now:
+        from inkov.forwarding.outsiders import taken_beside_trees
         from inkov.forwarding.trees.active import now as what_forwards
 
         session.now = what_forwards(session.fabric)
         session.fabric = session.now.first
         for doubt in session.now.doubts:
             complain(f"the spanning tree is not sure: {doubt}")
+        if beside := taken_beside_trees(session.fabric):
+            complain(f"what forwards now rests on: {beside}")
     return session
 
 

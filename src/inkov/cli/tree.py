@@ -17,6 +17,7 @@ def tree(
     down: Annotated[bool, typer.Option("--down", help="Each tree, from its root down.")] = False,
 ) -> None:
     """The spanning trees: root, the role of each port, and why."""
+    from inkov.forwarding.outsiders import taken_beside_trees
     from inkov.forwarding.trees.settings import odd_settings
     from inkov.forwarding.trees.spanning import spanning_trees
     from inkov.render.grid import Grid
@@ -56,4 +57,6 @@ def tree(
     for odd in odd_settings(fabric.campus.devices.values()):
         at = f"{odd.origin.file}:{locator.line(odd.origin)}"
         complain(f"{at}: {odd.switch}: {odd.says}; taken: {odd.taken}")
+    if beside := taken_beside_trees(fabric):
+        complain(f"rests on: {beside}")
     session.end()

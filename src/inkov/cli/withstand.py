@@ -33,6 +33,7 @@ def withstand(
 ) -> None:
     """Whom each single loss cuts off, and why there is no spare."""
     from inkov.checks.words import listed
+    from inkov.forwarding.outsiders import taken_beside_trees
     from inkov.forwarding.trees.active import remarks_on
     from inkov.forwarding.trees.loss import all_losses
     from inkov.forwarding.trees.losses import Losses
@@ -57,6 +58,8 @@ def withstand(
         claims.broken_by if asked else lambda _: [],
     )
     remarks = remarks_on(trees)
+    if beside := taken_beside_trees(fabric):
+        remarks.append(f"Rests on: {beside}.")
     # What was not tried is said.
     if claims.untried:
         remarks.append(

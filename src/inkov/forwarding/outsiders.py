@@ -34,6 +34,7 @@ __all__ = [
     "beside_trees",
     "passes_nothing",
     "several_ports",
+    "taken_beside_trees",
 ]
 
 _NAMED = 3  # ports of a neighbour in a sentence
@@ -102,6 +103,16 @@ def beside_trees(fabric: Fabric) -> list[Assumption]:
     return assumed
 
 
+def taken_beside_trees(fabric: Fabric) -> str:
+    """The same in one sentence; "" if nothing is taken for granted."""
+    says = list(dict.fromkeys(one.says for one in beside_trees(fabric)))
+    return _with_others(says[0], len(says) - 1) if says else ""
+
+
+def _with_others(says: str, others: int) -> str:
+    return f"{says}, as {others} more {'is' if others == 1 else 'are'}" if others else says
+
+
 def _takes_messages(fabric: Fabric, number: int) -> bool:
     """Whether a bridge port would take part in a tree with who is there."""
     port = fabric.bridge_ports[number]
@@ -123,9 +134,7 @@ def as_switches(fabric: Fabric, domains: Domains) -> Outsiders | None:
     if not joining:
         return None
     first, *others = joining
-    says = passes_nothing(first, several[first])
-    if others:
-        says += f", as {len(others)} more {'is' if len(others) == 1 else 'are'}"
+    says = _with_others(passes_nothing(first, several[first]), len(others))
     if any(len(pairs) > _MOST_PAIRS for pairs in joining.values()):
         return Outsiders(says, None)
     every = dict.fromkeys(pair for pairs in joining.values() for pair in pairs)

@@ -859,6 +859,10 @@ def test_fm_7_1_a_switch_without_a_file_may_take_part_in_trees(
         assert [any(says in each for each in one["assumes"]) for one in told] == [
             verdict == "undecided" for verdict in expected
         ]
+    remarks = inkov("withstand", "campus", "-f", "json").json["remarks"]
+    assert remarks == ([] if guarded else [f"Rests on: {says} and fern-1:8."])
+    for command in (["tree"], ["trunks", "--now"], ["vlans", "--now"]):
+        assert (says in inkov(*command, "campus").err) is not guarded, command
 
 
 @pytest.mark.parametrize(
