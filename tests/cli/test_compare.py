@@ -852,3 +852,32 @@ def test_what_unstated_settings_mean_may_change_though_no_file_does(
     edits = [(each["switch"], each["attribute"]) for each in result.json["edits"]]
     assert edits == [("a", "platform")] * bool(reach)
     assert (result.status, result.json["refused"]) == ((1, True) if reach else (0, False))
+
+
+TABLES = {
+    "core.sheet": "inkov sheet 1\nswitch: core\n[vlans]\n10: ferns\n[port 1..3]\nvlan: 10\n",
+    "hosts.csv": "host,switch,port,address,gateway\nfern,core,2,10.10.0.5/24,10.10.0.9\n",
+    "ports.csv": "switch,port,vlan\ncore,1,10\n",
+}
+
+
+def test_a_host_and_a_row_of_the_port_plan_are_edited_at_their_switch(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """The host is called as a switch could be, and is none."""
+    for side, changes in (("old", {}), ("new", {"0.9": "0.1", "core,1,10": "core,1,20"})):
+        (tmp_path / side).mkdir()
+        for name, text in TABLES.items():
+            for was, becomes in changes.items():
+                text = text.replace(was, becomes)  # noqa: PLW2901
+            (tmp_path / side / name).write_text(text)
+    at_core = inkov("compare", "old", "new", "--only", "core", "--fail-on", "never")
+    assert at_core.status == 0, at_core.out
+    assert at_core.out.splitlines()[:3] == [
+        "Edits",
+        "  host fern: gateway 10.10.0.9 -> 10.10.0.1",
+        "  planned port core:1: values access VLAN 10 -> 20",
+    ]
+    beside = inkov("compare", "old", "new", "--only", "fern", "--fail-on", "never")
+    assert beside.status == 1
+    assert beside.out.count("an edit outside what was to be changed") == 2

@@ -75,7 +75,8 @@ class Meant:
         if only is None:
             return True
         # It has to be at one of the switches.
-        if only.switches and not any(fits(switch, only.switches) for switch in switches_of(edit)):
+        switches = self._switches_of(edit)
+        if only.switches and not any(fits(switch, only.switches) for switch in switches):
             return False
         # No VLANs were named, or it is about none.
         if only.vlans is None or edit.idle or edit.attribute in _WORDS:
@@ -86,6 +87,15 @@ class Meant:
             touched = passed if touched is None else touched & passed
         # What says nothing of VLANs is not within some VLANs.
         return touched is not None and touched <= only.vlans
+
+    def _switches_of(self, edit: Edit) -> list[str]:
+        """The switches that an edit is about; of a host those that it is at, of a cable those at
+        its ends.
+        """
+        if edit.kind is Kind.HOST:
+            hosts = (host for fabric in self.fabrics for host in fabric.campus.hosts)
+            return [host.device for host in hosts if host.name == edit.name]
+        return _ends_of(edit)
 
     def _vids_at(self, end: End) -> VlanSet:
         """The VLANs that a port takes or sends, before and after, as far as it is up."""
@@ -163,13 +173,13 @@ def _permits(
     return bool(there) and (not both_ways or (bool(back) and len(there | back) > 1))
 
 
-def switches_of(edit: Edit) -> list[str]:
-    """The switches that an edit is about; of a cable those at its ends."""
+def _ends_of(edit: Edit) -> list[str]:
+    """The switch that an edit is of; of a thing of the tables those at its ends."""
     if edit.switch:
         return [edit.switch]
     thing = edit.after if edit.after is not None else edit.before
     # A thing of the tables: at its name, or at its ends.
-    if not edit.whole:  # of a host or a planned port, known by its name
+    if not edit.whole:  # of a planned port, known by its name
         return [edit.name.partition(":")[0]]
     ends = [getattr(thing, name, "") for name in ("device", "far_device")]
     return [end for end in ends if end] or [edit.name]

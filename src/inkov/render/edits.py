@@ -40,8 +40,11 @@ def name_of_edit(edit: Edit) -> str:
 
 def what_of_edit(edit: Edit) -> str:
     """The attribute; "" for a thing as a whole."""
-    words = edit.attribute.split("_")
-    return " ".join(_UPPER.get(word, word) for word in words)
+    return _attribute(edit.attribute)
+
+
+def _attribute(name: str) -> str:
+    return " ".join(_UPPER.get(word, word) for word in name.split("_"))
 
 
 def change_in_words(edit: Edit, *, short: bool = False) -> str:
@@ -63,6 +66,15 @@ def change_in_words(edit: Edit, *, short: bool = False) -> str:
         signs = [f"+{sets[1] - sets[0]}" if sets[1] - sets[0] else ""]
         signs += [f"-{sets[0] - sets[1]}" if sets[0] - sets[1] else ""]
         return "  ".join(filter(None, signs))
+    if edit.attribute == "values":  # of a planned port, those that differ
+        was, becomes = (values or {} for values in (edit.before, edit.after))
+        names = [name for name in {**was, **becomes} if was.get(name) != becomes.get(name)]
+        texts = [
+            f"{_attribute(name)} {value_in_words(was.get(name))} ->"
+            f" {value_in_words(becomes.get(name))}"
+            for name in names
+        ]
+        return "; ".join(texts)
     if edit.attribute == "entries":  # of a filter, those that come and go
         lists = [list(map(value_in_words, entries)) for entries in (edit.before, edit.after)]
         signs = [f"+({entry})" for entry in lists[1] if entry not in lists[0]]
