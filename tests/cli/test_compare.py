@@ -881,3 +881,20 @@ def test_a_host_and_a_row_of_the_port_plan_are_edited_at_their_switch(
     beside = inkov("compare", "old", "new", "--only", "fern", "--fail-on", "never")
     assert beside.status == 1
     assert beside.out.count("an edit outside what was to be changed") == 2
+
+
+def test_a_group_is_told_by_its_own_segment(inkov: Inkov, tmp_path: Path) -> None:
+    """Port 2 comes into VLAN 10, of the segment green; the other segment has no part in it."""
+    for side, vid in (("old", 20), ("new", 10)):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "a.sheet").write_text(
+            "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: moss\n"
+            f"[port 1]\nvlan: 10\n[port 2]\nvlan: {vid}\n"
+        )
+        plan = "segments:\n  green: 10\n  brown: 20\n"
+        (tmp_path / side / "plan.yaml").write_text(plan)
+    compared = inkov("compare", "old", "new", "--level", "honest")
+    assert "GAINED  a:1 (VLAN 10 ferns, green) <-> a:2 (VLAN 10 ferns, green)" in compared.out
+    told = inkov("compare", "old", "new", "--level", "honest", "-f", "json").json
+    [gained] = told["gained"]
+    assert gained["from"]["segment"] == gained["to"]["segment"] == ["green"]

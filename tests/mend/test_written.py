@@ -435,3 +435,22 @@ def test_texts_of_other_switches_show_how_a_thing_is_written(inkov: Inkov, tmp_p
     assert lines[3:] == [" box one", " pot 1", "    grow 10", "+   shy"]
     [step] = inkov(*planned, "--commands", "-f", "json").json["steps"]
     assert step["enter"] == ["  pot 1", "+    shy"]
+
+
+def test_a_flat_text_gets_a_gateway_as_others_are_written(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "plots.toml").write_text(
+        'dialect = "plots"\nfiles = ["*.txt"]\n[text]\nshape = "flat"\n[device.says]\n'
+        '"box {name}" = "name = {name}"\n'
+        '"plot {vid} named {name}" = "on vlan {vid}: name = {name}"\n'
+        '"well {vid} at {address}" = "on gateway {vid}: address = {address}"\n'
+        '"pot {port} grow {vid}" = "on port {port}: mode = access; vlan = {vid}"\n'
+    )
+    plots = "plot 10 named ferns\nplot 20 named moss\n"
+    wells, pots = "well 10 at 10.0.10.1/24\n", "pot 1 grow 10\npot 2 grow 20\n"
+    (tmp_path / "in" / "core.txt").write_text(f"box core\n{plots}{wells}{pots}")
+    plan = "vlans:\n  20: {gateways: {core: 10.0.20.1/24}}\n"
+    (tmp_path / "in" / "plan.yaml").write_text(plan)
+    assert inkov("mend", "in", "--as-planned", "--write", "out").status == 0
+    wells += "well 20 at 10.0.20.1/24\n"
+    assert (tmp_path / "out" / "core.txt").read_text() == f"box core\n{plots}{wells}{pots}"

@@ -247,6 +247,42 @@ def test_captures_within_a_word(word: str, port: str | None, vid: int | None) ->
         assert (grown := ports[port].access_vlan) is not None and grown.value == vid
 
 
+@pytest.mark.parametrize(
+    ("word", "port", "vid"), [("7::12", "7", 12), ("712", None, None), ("7:12", None, None)]
+)
+def test_a_mark_of_two_signs_between_captures(word: str, port: str | None, vid: int | None) -> None:
+    tables = '[device.says]\n"{port}::{vid} grows" = "on port {port}: vlan = {vid}"\n'
+    reading = reading_of(tables, f"{word} grows\n")
+    grown = {name: p.access_vlan for name, p in reading.part.devices[0].ports.items()}
+    assert {name: fact and fact.value for name, fact in grown.items()} == (
+        {} if port is None else {port: vid}
+    )
+    assert len(reading.ledger.unmatched) == (port is None)
+
+
+def test_what_else_has_a_name_and_a_number_is_no_vlan() -> None:
+    """A gateway is called north and is in VLAN 10: no VLAN is called north for that."""
+    tables = GARDEN.replace('"shy" =', '"grow by name {vlan}" = "vlan = {vlan}"\n"shy" =')
+    tables = tables.replace('opens = ["well {vid}"]', 'opens = ["well {word}"]')
+    tables = tables.replace('"dry" =', '"waters {vid}" = "vid = {vid}"\n"dry" =')
+    text = """
+    plot 10
+      named ferns
+    well north
+      waters 10
+    pot 1
+      grow by name north
+    pot 2
+      grow by name ferns
+    """
+    reading = reading_of(tables, text)
+    assert [gateway.vid for gateway in reading.part.devices[0].gateways] == [10]
+    assert [line.text for line in reading.ledger.unmatched] == ["grow by name north"]
+    ports = reading.part.devices[0].ports
+    assert ports["1"].access_vlan is None
+    assert ports["2"].access_vlan is not None and ports["2"].access_vlan.value == 10
+
+
 NESTED = """
 [text]
 SHAPE

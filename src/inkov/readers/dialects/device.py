@@ -60,6 +60,7 @@ class Building:
             self.device.vlans = {vid: Vlan(vid, always) for vid in dialect.always}
         self.opened: list[Tree | Bridge] = []  # those that have a head of their own
         self.by_name: dict[str, set[int]] = {}
+        self.gateways_by_name: dict[str, Any] = {}
         self.by_kind: dict[str, Callable[[Step, Bound, Any], None]] = {
             "vlan": self._vlans,
             "gateway": self._gateway,
@@ -72,6 +73,7 @@ class Building:
         """Do what the steps say; those that cannot be done are given back, with the reason."""
         steps = list(steps)
         self._name_vlans(steps)
+        self._name_gateways(steps)
         known = []
         for step in steps:
             try:
@@ -207,6 +209,22 @@ class Building:
         for vid, name in names.items():
             self.by_name.setdefault(name, set()).add(vid)
 
+    def _name_gateways(self, steps: list[Step]) -> None:
+        """Of gateways that have names of their own the VLANs, which are said in their blocks."""
+        for step in steps:
+            for bound in step.bound:
+                if (bound.on or step.kind) != "gateway" or bound.attribute != "vid":
+                    continue
+                # The last one said counts.
+                for key in bound.keys if bound.on else step.keys:
+                    if isinstance(key, Named) and not key.items[0].isdigit() and bound.value:
+                        self.gateways_by_name[key.items[0]] = bound.value
+
+    def _vid_of_gateway(self, key: Any) -> int | None:
+        """The VLAN that a gateway is in: what its block says, else what the head names."""
+        own = self.gateways_by_name.get(key.items[0]) if isinstance(key, Named) else None
+        return self._vid(own if own is not None else key)
+
     def _vids(self, value: Any) -> VlanSet:
         """The VLANs that a value names, looking up names. BadLine for a name that no VLAN here has,
         or several.
@@ -265,7 +283,7 @@ class Building:
             (bound.keys if bound.on else step.keys) if kind in ("vlan", "gateway") else ()
         ):
             if kind == "gateway":
-                self._vid(key_of)
+                self._vid_of_gateway(key_of)
             elif bound.operator != "there" and bound.attribute != "vid":
                 # A row may be named before its number is said, further down.
                 self._numbered(key_of)
@@ -448,7 +466,7 @@ class Building:
         setattr(vlan, attribute, Fact(value, step.origin))
 
     def _gateway(self, step: Step, bound: Bound, key: Any) -> None:
-        vid = self._vid(key)
+        vid = self._vid_of_gateway(key)
         gateways = self.device.gateways
         # The first statement about a gateway makes it.
         gateway = next((g for g in gateways if g.vid == vid), None)
@@ -471,7 +489,7 @@ class Building:
         elif bound.attribute == "bridge":
             gateway.bridge = "" if unset else bound.value
         elif bound.attribute == "vid":
-            # Named by something else before: its VLAN comes now.
+            # Named by the number of another VLAN: what is said in the block counts.
             gateway.vid = self._vid(bound.value) or gateway.vid
 
     def _bridge(self, step: Step, bound: Bound, name: str) -> None:
