@@ -898,3 +898,35 @@ def test_a_group_is_told_by_its_own_segment(inkov: Inkov, tmp_path: Path) -> Non
     told = inkov("compare", "old", "new", "--level", "honest", "-f", "json").json
     [gained] = told["gained"]
     assert gained["from"]["segment"] == gained["to"]["segment"] == ["green"]
+
+
+def test_what_a_neighbour_without_a_file_may_make_of_a_change_is_said(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """VLAN 20 is let through, at both ends, to a core of which nothing is known; at one end alone
+    nothing hangs on it, nor where each end has a core of its own.
+    """
+    cases = {"none": ("10", "10"), "one": ("10,20", "10"), "both": ("10,20", "10,20")}
+    own = {f"{case} of its own": lists for case, lists in cases.items()}
+    for case, lists in (cases | own).items():
+        (tmp_path / case).mkdir()
+        for name, allowed in zip("ab", lists, strict=True):
+            far = f"core-{name}" if case in own else "core"
+            (tmp_path / case / f"{name}.sheet").write_text(
+                f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n20: moss\n"
+                "[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n[port 8]\nmode: trunk\nnative: none\n"
+                f"allowed: {allowed}\n[neighbours]\n8: {far}:{name}\n"
+            )
+    says = "core is not among the files, and taken to pass nothing between a:8 and b:8"
+    for old, new, told in (
+        ("none", "both", True),
+        ("both", "none", True),
+        ("one", "both", True),
+        ("none", "one", False),
+        ("none of its own", "both of its own", False),
+    ):
+        compared = inkov("compare", old, new, "--level", "honest", "-f", "json").json
+        assert compared["assumes"] == [says] * told, (old, new)
+    for form in ("table", "csv", "markdown"):
+        told_so = inkov("compare", "none", "both", "--level", "honest", "-f", form).out
+        assert (f"Rests on: {says}" in told_so) is (form != "csv"), form

@@ -460,6 +460,23 @@ def test_nobody_is_cut_off_by_a_link_port_whose_switch_lacks_its_vlan(
     ]
 
 
+def test_fm_2_7_the_verifier_drops_untagged_frames_of_a_vlan_without_the_port(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """Port 1 has PVID 20 and is no member of VLAN 20: with filtering, what comes in untagged is
+    dropped; without, it gets to port 2.
+    """
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: ['a:1', 'a:2']\n")
+    for filtering, verdict in (("on", "holds"), ("off", "broken")):
+        (tmp_path / "a.sheet").write_text(
+            "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: moss\n[port 1]\nmode: general\n"
+            f"pvid: 20\nuntagged: 10\ntagged: none\ningress filtering: {filtering}\n"
+            "[port 2]\nvlan: 20\n"
+        )
+        assert verdicts(inkov, "--certificate", "../c.json") == [verdict]
+        assert "refused" not in inkov("verify", "../c.json", ".").out
+
+
 def test_fm_5_1_a_routed_interface_takes_no_frames_of_vlan_1(inkov: Inkov, tmp_path: Path) -> None:
     hosts = "".join(f"[port {n}]\nvlan: {vid}\n" for n, vid in enumerate((1, 10, 20)))
     routed = "".join(f"[gateway {vid}]\naddress: 10.0.{vid}.1/24\n" for vid in (10, 20))

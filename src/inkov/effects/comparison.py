@@ -12,6 +12,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from datetime import date
 from functools import cached_property
+from itertools import product
 
 from msgspec import Struct, field
 
@@ -29,10 +30,12 @@ from inkov.effects.effect import Effect, effects_of
 from inkov.effects.hearing import TooMuch
 from inkov.effects.meant import Meant
 from inkov.effects.relation import Relation, seats_alike
-from inkov.effects.side import Side, idle_in_both
+from inkov.effects.side import SeatName, Side, idle_in_both
 from inkov.effects.stories import Story, stories
 from inkov.effects.words import story_in_words
 from inkov.forwarding import Fabric, resolve
+from inkov.forwarding.domains import domains
+from inkov.forwarding.outsiders import as_switches
 from inkov.forwarding.sources import Agreement, compared
 from inkov.levels import Level, Outcome
 from inkov.plan import Plan
@@ -70,8 +73,9 @@ class Refusal(Struct, frozen=True, eq=False):
 
 class Comparison(Struct, dict=True):
     """What a change does. `renamed` are switches with another name now; `undecided` says what could
-    not be worked out. Of the `switches` on either side, those `unlike` do not forward as before.
-    `nobody` are sides of what was permitted that name nobody.
+    not be worked out, `assumes` what is taken for granted and would make more of the change. Of the
+    `switches` on either side, those `unlike` do not forward as before. `nobody` are sides of what
+    was permitted that name nobody.
     """
 
     edits: list[Edit]
@@ -83,6 +87,7 @@ class Comparison(Struct, dict=True):
     gone: list[Finding] = field(default_factory=list)
     claims: list[ClaimChange] = field(default_factory=list)
     undecided: list[str] = field(default_factory=list)
+    assumes: list[str] = field(default_factory=list)
     refusals: list[Refusal] = field(default_factory=list)
     faults: list[str] = field(default_factory=list)
     switches: int = 0
@@ -121,7 +126,8 @@ class Comparison(Struct, dict=True):
 class Options(Struct):
     """How to compare: at which levels, from which severity on findings are refused (None: never),
     what was meant, and which switches are `unchanged` since their files are. Without `blame` no
-    edits are found that are to blame for an effect, which takes many trials.
+    edits are found that are to blame for an effect, which takes many trials, nor what is taken for
+    granted.
     """
 
     levels: Sequence[Level] = (Level.HONEST, Level.HOSTILE)
@@ -223,6 +229,41 @@ def _effects(
         for effect in counted("effects explained", effects if options.blame else []):
             blamer.blame(effect)
         result.effects += effects
+    if options.blame and Level.HONEST in options.levels:
+        result.assumes += _assumed(result, pairs, idle)
+
+
+def _assumed(
+    result: Comparison, pairs: list[tuple[Fabric, Plan]], idle: list[int]
+) -> Iterator[str]:
+    """What is taken for granted of neighbours that are not among the files, if the change does
+    something else in case they pass frames on (FM 4.7).
+    """
+    outsiders = [as_switches(fabric, domains(fabric)) for fabric, _ in pairs]
+    told = dict.fromkeys(each.says for each in outsiders if each is not None)
+    # They join nothing that is apart, before the change or after it.
+    if not told:
+        return
+    if all(each is None or each.fabric is not None for each in outsiders):
+        sides = [
+            Side(each.fabric if each is not None and each.fabric is not None else plain, plan, idle)
+            for each, (plain, plan) in zip(outsiders, pairs, strict=True)
+        ]
+        alike = changed(sides[0].fabric, sides[1].fabric), seats_alike(*sides)
+        wider = effects_of(Relation(sides[0], sides[1], Level.HONEST, 10**9, *alike))
+        known = {pair for effect in result.effects for pair in _pairs(effect)}
+        if all(pair in known for effect in wider for pair in _pairs(effect)):
+            return
+    yield from told
+
+
+def _pairs(effect: Effect) -> Iterator[tuple[bool, int, SeatName, SeatName]]:
+    """Who gains or loses whom, one by one."""
+    row = effect.row
+    for source, target in product(row.sources, row.targets):
+        yield effect.gained, row.layer, source, target
+        if row.both_ways:
+            yield effect.gained, row.layer, target, source
 
 
 def _levels(options: Options, old: Side, new: Side) -> list[Level]:

@@ -97,6 +97,8 @@ def _text(view: View, lost: list[Problem]) -> Iterator[RenderableType]:
     yield from _section("Who reaches whom", entries)
     for says in result.undecided:
         yield Text(f"Not known: {safe(says)}.", style="bold magenta")
+    for says in result.assumes:
+        yield Text(f"Rests on: {safe(says)}", style="dim")
     for problem in lost:
         yield Text(f"Not read: {safe(problem.origin.file)}", style="bold magenta")
     told = [refusal for refusal in result.refusals if refusal.story is None]
@@ -272,5 +274,6 @@ def _grids(view: View) -> list[Grid]:
         # What stands in no other row.
         if refusal.about is None and refusal.story is None:
             grid.add("not known", "", refusal.says, view.at(refusal.origin), "yes")
+    grid.notes += [f"Rests on: {safe(says)}" for says in view.result.assumes]
     grid.notes += [headline(view), verdict(view)]
     return [grid]

@@ -52,6 +52,8 @@ def comparison_comment(view: View, lost: list[Problem]) -> str:
         lines.append("")
     for says in result.undecided:
         lines += [f"Not known: {_marked(safe(says))}.", ""]
+    for says in result.assumes:
+        lines += [f"Rests on: {_marked(safe(says))}.", ""]
     parts: list[tuple[str, list[str]]] = [
         ("Edits", [f"{view.edit(e)} ({place_of_edit(e, view.locator)})" for e in result.edits]),
         (
@@ -132,6 +134,7 @@ def comparison_json(view: View) -> dict[str, Any]:
             for consequence in result.consequences
         ],
         "undecided": [safe(says) for says in result.undecided],
+        "assumes": [safe(says) for says in result.assumes],
         "refused": result.refused,
         "because": [
             {"says": safe(refusal.says), **plain(refusal.origin, locator)}

@@ -58,7 +58,7 @@ class WalkNeighbours:
 
     def give(self, device: Device) -> None:
         self._own_names(device)
-        known: set[tuple[str, str, str]] = set()
+        known: set[tuple[str, str, str, str]] = set()
         for heard in self._heard():
             report = self._report(device, heard)
             # What is heard without a name or a port cannot be joined to anything.
@@ -70,7 +70,7 @@ class WalkNeighbours:
                 origin = Origin(self.file, heard.row.line)
                 self.part.problems.append(Problem(origin, says))
                 continue
-            key = report.port, report.far_device, report.far_port
+            key = report.port, report.far_device, report.far_port, report.far_known_as
             if key not in known:  # an agent may have both modules
                 known.add(key)
                 self.part.neighbours.append(report)
