@@ -27,6 +27,7 @@ def device(names: str) -> Device:
         ("p1 p2 p6", ["p3", "p4", "p5"]),  # as many as there are
         ("p1 p2 p7", []),  # more than there are
         ("p1 p2 p4 q1 q2 q4", ["p3", "q3"]),
+        ("p60001 p60002 p60004", ["p60003"]),
         ("p1000001 p1000002 p1000004", []),  # a serial number
     ],
 )
