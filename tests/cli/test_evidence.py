@@ -121,6 +121,14 @@ def test_what_another_source_says_otherwise_is_named_with_both_places(
     assert told in table
 
 
+def test_a_domain_makes_no_other_switch(folder: Path, inkov: Inkov) -> None:
+    told = checked(inkov, "--against", "truth")["compared"]
+    truth = folder / "truth" / "north.sheet"
+    truth.write_text(TRUTH.replace("switch: north", "switch: north.garden"))
+    again = checked(inkov, "--against", "truth")["compared"]
+    assert [row["agreement"] for row in again] == [row["agreement"] for row in told]
+
+
 def test_what_is_doubtful_without_any_other_source(folder: Path, inkov: Inkov) -> None:
     doubts = {
         (doubt["origin"]["file"], doubt["origin"]["line"], doubt["mild"]): doubt["says"]

@@ -249,3 +249,18 @@ def test_the_default_vlan_is_there_without_a_row(inkov: Inkov, tmp_path: Path) -
         (1, True, 1),
         (10, True, 1),
     ]
+
+
+def test_where_a_vlan_is_defined(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 20 has a gateway on a, and no row; of b no table is known."""
+    head, port = "inkov sheet 1\nswitch: {}\n", "[port 1]\nvlan: 20\n"
+    (tmp_path / "a.sheet").write_text(
+        head.format("a") + "[vlans]\n10: ferns\n[gateway 20]\naddress: 10.0.20.1/24\n"
+    )
+    (tmp_path / "b.sheet").write_text(head.format("b") + port)
+    listed = inkov("vlans", ".", "-f", "json").json["vlans"]
+    assert {(row["vlan"], at["switch"]): at["defined"] for row in listed for at in row["at"]} == {
+        (10, "a"): True,
+        (20, "a"): False,
+        (20, "b"): None,
+    }

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from inkov.campus import Origin, Tree, TreeMode, TreeRole, TreeState, address_number, natural
 from inkov.forwarding import Fabric
@@ -158,11 +159,11 @@ def tree_row(
     sure_root = tree.roots[0] if len(tree.roots) == 1 and tree.complete else None
     following = next_root(tree, sure_root) if sure_root is not None else None
     ports = [
-        _port_row(fabric, tree, number)
+        _port_row(fabric, tree, number, vlans)
         for number in tree.world.ports
         if (switch is None or fabric.bridge_ports[number].end.device == switch)
         # For a comparison with what sources report, the others do not matter.
-        and (not seen_only or _seen(fabric, tree, number) is not None)
+        and (not seen_only or bool(_seen(fabric, tree, number, vlans)))
     ]
     blocked = [
         number
@@ -184,7 +185,7 @@ def tree_row(
         bool(tree.circle) or tree.seams,
         sorted(ports, key=lambda row: (natural(row.switch), natural(row.port))),
         list(_remarks(fabric, tree)),
-        list(_seen_roots(fabric, tree, switch)),
+        list(_seen_roots(fabric, tree, switch, vlans)),
     )
 
 
@@ -214,7 +215,9 @@ def _remarks(fabric: Fabric, tree: SpanningTree) -> Iterator[Remark]:
         yield Remark(f"{told} is left to chance: {len(tree.outcomes)} outcomes", first)
 
 
-def _seen_roots(fabric: Fabric, tree: SpanningTree, switch: str | None) -> Iterator[SeenRoot]:
+def _seen_roots(
+    fabric: Fabric, tree: SpanningTree, switch: str | None, vlans: int
+) -> Iterator[SeenRoot]:
     """What sources say of the root, those of one switch or of all in the tree."""
     sure = tree.root_is_sure
     own = {bridge.identifier.rest: number for number, bridge in tree.world.bridges.items()}
@@ -226,7 +229,7 @@ def _seen_roots(fabric: Fabric, tree: SpanningTree, switch: str | None) -> Itera
             if one.seen_root is None or one.bridge != inside.name or not same:
                 continue
             # A device may run several: what it says of other VLANs is about another tree.
-            if switch not in (None, inside.device) or not _shares_vlans(one, tree, number):
+            if switch not in (None, inside.device) or not _shares_vlans(one, tree, number, vlans):
                 continue
             address = address_number(one.seen_root.value)
             root = own.get(address)
@@ -241,28 +244,34 @@ def _seen_roots(fabric: Fabric, tree: SpanningTree, switch: str | None) -> Itera
             )
 
 
-def _shares_vlans(stated: Tree, tree: SpanningTree, bridge: int) -> bool:
-    """Whether what is stated of a tree is about this one: with one tree for each VLAN, by VLANs."""
-    return tree.mode is not TreeMode.PER_VLAN or bool(stated.vlans.bits & tree.masks.get(bridge, 0))
+def _shares_vlans(stated: Tree, tree: SpanningTree, bridge: int, vlans: int) -> bool:
+    """Whether what is stated of a tree is about this one: with one tree for each VLAN, by VLANs,
+    and those of the trees that it stands for.
+    """
+    own = tree.masks.get(bridge, 0) | vlans
+    return tree.mode is not TreeMode.PER_VLAN or bool(stated.vlans.bits & own)
 
 
 # --- ports ----------------------------------------------------------------------------------------
 
 
-def _seen(fabric: Fabric, tree: SpanningTree, number: int) -> Tree | None:
-    """What the source of a port reports of it in a tree, if it does."""
+def _seen(fabric: Fabric, tree: SpanningTree, number: int, vlans: int) -> list[Tree]:
+    """What the source of a port reports of it in a tree: of trees for each VLAN, in each of its
+    VLANs.
+    """
     port = fabric.bridge_ports[number]
-    for stated in fabric.device(port.end.device).trees:
-        if port.port not in stated.roles and port.port not in stated.states:
-            # What it reports of another tree does not count here.
-            continue
-        same = stated.number == tree.instance or tree.mode is not TreeMode.MSTP
-        if same and stated.bridge == fabric.bridges[port.bridge].name:
-            return stated
-    return None
+    return [
+        stated
+        for stated in fabric.device(port.end.device).trees
+        # What it reports of another tree does not count here.
+        if (port.port in stated.roles or port.port in stated.states)
+        and (stated.number == tree.instance or tree.mode is not TreeMode.MSTP)
+        and stated.bridge == fabric.bridges[port.bridge].name
+        and _shares_vlans(stated, tree, port.bridge, vlans)
+    ]
 
 
-def _port_row(fabric: Fabric, tree: SpanningTree, number: int) -> TreePortRow:
+def _port_row(fabric: Fabric, tree: SpanningTree, number: int, vlans: int) -> TreePortRow:
     port = fabric.bridge_ports[number]
     elected = tree.outcomes[0]
     speaker = fabric.bridge_ports[elected.designated.get(tree.world.ports[number].wire, number)]
@@ -271,11 +280,7 @@ def _port_row(fabric: Fabric, tree: SpanningTree, number: int) -> TreePortRow:
     # On no circle a port forwards whatever comes out.
     known = tree.complete or number not in tree.circle
     state = TreeState.FORWARDING if True in states else TreeState.DISCARDING
-    seen = _seen(fabric, tree, number)
-    role = seen.roles.get(port.port) if seen is not None else None
-    seen_state = seen.states.get(port.port) if seen is not None else None
-    reported = seen_state or role
-    return TreePortRow(
+    row = TreePortRow(
         port.end.device,
         port.port,
         roles[0] if len(roles) == 1 and known else None,
@@ -286,9 +291,21 @@ def _port_row(fabric: Fabric, tree: SpanningTree, number: int) -> TreePortRow:
         _because(fabric, tree, elected, number) if len(roles) == 1 and known else _CHANCE,
         fabric.resolved(port).stated.origin,
         roles if len(roles) > 1 else [],
-        role.value if role is not None else None,
-        seen_state.value if seen_state is not None else None,
-        reported.origin if reported is not None else None,
+    )
+    as_seen = [_as_seen(row, port.port, stated) for stated in _seen(fabric, tree, number, vlans)]
+    # Of several VLANs the one in which it is seen otherwise is what matters.
+    return next((each for each in as_seen if each.differs), as_seen[0] if as_seen else row)
+
+
+def _as_seen(row: TreePortRow, port: str, stated: Tree) -> TreePortRow:
+    """A row with what the source reports of its port in a tree."""
+    role, state = stated.roles.get(port), stated.states.get(port)
+    reported = state or role
+    return replace(
+        row,
+        seen_role=role.value if role is not None else None,
+        seen_state=state.value if state is not None else None,
+        seen_origin=reported.origin if reported is not None else None,
     )
 
 

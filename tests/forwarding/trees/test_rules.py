@@ -618,6 +618,41 @@ def test_the_root_that_a_switch_sees(asked: Any, inkov: Inkov) -> None:
     assert seen == {"core-2": ("core-1", False), "fern-1": (None, True)}
 
 
+@pytest.mark.parametrize(
+    ("mode", "slip"),
+    [("per vlan", None), ("per vlan", "10"), ("per vlan", "20"), ("rstp", None), ("rstp", "10")],
+)
+def test_a_port_is_seen_in_the_tree_of_its_vlan(
+    asked: Any, inkov: Inkov, mode: str, slip: str | None
+) -> None:
+    """core-1 is root for VLAN 10 and 99, core-2 for 20; fern-1 says what it sees in each, and in
+    one case something else. With one tree for all, whatever number it has, core-1 is root.
+    """
+    ring = Ring(mode)
+    towards = {"10": ("root", "alternate"), "20": ("alternate", "root")}
+    if mode == "rstp":
+        del towards["20"]
+    else:
+        ring.more["core-2"] = "[tree 20]\npriority: 0\n"
+    for vid, (one, other) in towards.items():
+        seen = f"role of 1: {one}\nrole of 2: {'designated' if vid == slip else other}\n"
+        head = "[tree]\nnumber: 5" if mode == "rstp" else f"[tree {vid}]"
+        ring.more["fern-1"] += f"{head}\n{seen}"
+    asked(ring)
+    audit = ("audit", "campus", "-f", "json", "--only", "tree-seen-otherwise")
+    found = inkov(*audit).json["findings"]
+    assert [one["where"][0]["port"] for one in found] == ["2"] * (slip is not None)
+    trees = inkov("tree", "campus", "--switch", "fern-1", "-f", "json").json["trees"]
+    shown = {
+        tree["vlans"]: {port["port"]: port["seen_role"] for port in tree["ports"]} for tree in trees
+    }
+    for vid, (one, other) in towards.items():
+        [of_vlan] = [ports for vlans, ports in shown.items() if vid in vlans.split(",")]
+        assert of_vlan == {"1": one, "2": "designated" if vid == slip else other}
+    told = inkov("tree", "campus").out
+    assert ("a port is seen otherwise" in told) is (slip is not None), told
+
+
 def test_fm_7_4_one_tree_takes_nothing_from_those_of_some_vlans(asked: Any, inkov: Inkov) -> None:
     ring = Ring()
     ring.more["core-2"] = "[tree]\ncost of 1: 7\n[tree 20]\npriority: 0\n"
