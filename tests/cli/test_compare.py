@@ -14,6 +14,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import DEMO, Inkov, Result, need, run_inkov
+from tests.forwarding.trees.ring import TRUNK, Ring
 
 BEFORE = {
     "core-1.sheet": """inkov sheet 1
@@ -930,3 +931,27 @@ def test_what_a_neighbour_without_a_file_may_make_of_a_change_is_said(
     for form in ("table", "csv", "markdown"):
         told_so = inkov("compare", "none", "both", "--level", "honest", "-f", form).out
         assert (f"Rests on: {says}" in told_so) is (form != "csv"), form
+
+
+def test_a_finding_that_is_worse_is_no_new_one(inkov: Inkov, tmp_path: Path) -> None:
+    """A link lacks VLAN 10 beside one that passes it. With a tree for each VLAN nothing hangs on
+    it; one tree for all takes it when another link fails. It never passed VLAN 10, so it is not
+    blocked for it.
+    """
+    for side, mode in (("old", "per vlan"), ("new", "rstp")):
+        ring = Ring(mode)
+        for name in ("core-2", "fern-1"):
+            ring.ports[name] |= {"2": TRUNK.replace("10,20", "20"), "3": TRUNK}
+        ring.cables.add(("core-2", "3", "fern-1", "3"))
+        (tmp_path / side).mkdir()
+        ring.write(tmp_path / side)
+    told = inkov("compare", "old", "new")
+    assert told.status == 1
+    assert "Worse findings\n  RISK  spare-link-lacks-vlan: the link between core-2:2" in told.out
+    assert "findings: 1 new or worse, 0 gone." in told.out
+    assert "blocked by the spanning tree" not in told.out
+    markdown = inkov("compare", "old", "new", "-f", "markdown").out.splitlines()
+    [refused] = [n for n, line in enumerate(markdown) if line.startswith("- a worse risk: ")]
+    assert markdown[refused - 1] == markdown[refused + 1] == ""
+    back = inkov("compare", "new", "old")
+    assert back.status == 0 and "orse" not in back.out.replace("no worse", "")

@@ -303,7 +303,9 @@ def _blocked(old: Site, new: Site) -> Iterator[Consequence]:
 
 
 def _blocking(site: Site, now: Now) -> dict[Link, int]:
-    """For each link the VLANs of hosts that an end of it discards, in the first outcome."""
+    """For each link the VLANs of hosts that it passes but for an end that discards them, in the
+    first outcome.
+    """
     discards: dict[End, int] = {}
     for number, mask in now.trees.discarding(0).items():
         end = site.fabric.bridge_ports[number].end
@@ -311,5 +313,6 @@ def _blocking(site: Site, now: Now) -> dict[Link, int]:
     return {
         _named(joined): union(discards.get(end, 0) for end in (joined.link.a, joined.link.b))
         & site.served_anywhere
+        & site.shared[joined.number]
         for joined in site.links
     }
