@@ -1145,3 +1145,22 @@ def test_a_device_in_a_file_for_each_container(inkov: Inkov, tmp_path: Path, for
     (tmp_path / "halves" / f"system.{ending}").unlink()
     nameless = load([str(tmp_path / "halves")]).campus
     assert [*nameless.devices] == ["halves"] and nameless.neighbours[0].device == "halves"
+
+
+def test_a_half_that_is_not_utf_8_is_said(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "bed").mkdir()
+    halves = {
+        "interfaces": {"openconfig-interfaces:interfaces": {"interface": [_ethernet("e1")]}},
+        "vlans": {"openconfig-vlan:vlans": {"vlan": [{"vlan-id": 10}]}},
+    }
+    halves["interfaces"]["openconfig-interfaces:interfaces"]["interface"][0]["config"] |= {
+        "description": "to the BED"
+    }
+    for name, tree in halves.items():
+        text = json.dumps(tree).encode().replace(b"BED", "Büsche".encode("latin-1"))
+        (tmp_path / "bed" / f"{name}.json").write_bytes(text)
+    told = inkov("read", "bed", "--strict")
+    assert "interfaces.json:1: byte 0xfc is not UTF-8" in told.err and told.status == 1
+    assert [
+        (one["switch"], one["port"]) for one in inkov("ports", "bed", "-f", "json").json["ports"]
+    ] == [("bed", "e1")]
