@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ipaddress import ip_interface
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -41,6 +42,7 @@ from inkov.readers.sheets.reader import read as read_sheet
 from inkov.readers.sheets.words import BadLine, filter_entry, whole_number
 from inkov.readers.sheets.writer import names_text, write_sheet
 from inkov.vlanset import VlanSet
+from tests.conftest import Inkov
 
 NOWHERE = Origin()
 TEXTS = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
@@ -348,3 +350,15 @@ def test_a_filter_is_written_as_it_was_read() -> None:
     text = f"inkov sheet 1\nswitch: a\n\n[filter keep]\n{entries}"
     [device] = read_bytes("a.sheet", text.encode(), account=False)[1].devices
     assert f"[filter keep]\n{entries}" in write_sheet(device)
+
+
+@pytest.mark.parametrize("end", ["\n", "\r\n", "\r"])
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16"])
+def test_lines_are_counted_whatever_ends_them(
+    inkov: Inkov, tmp_path: Path, end: str, encoding: str
+) -> None:
+    lines = ["inkov sheet 1", "switch: a", "", "[port 1]", "vlan: 10", "", "colour: grün", ""]
+    (tmp_path / "a.sheet").write_bytes(end.join(lines).encode(encoding))
+    [port] = inkov("ports", "a.sheet", "-f", "json").json["ports"]
+    assert (port["untagged"], port["origin"]["line"]) == ("10", 4)
+    assert "a.sheet:7: 'colour' is not a key of a port" in inkov("read", "a.sheet").err
