@@ -955,3 +955,18 @@ def test_a_finding_that_is_worse_is_no_new_one(inkov: Inkov, tmp_path: Path) -> 
     assert markdown[refused - 1] == markdown[refused + 1] == ""
     back = inkov("compare", "new", "old")
     assert back.status == 0 and "orse" not in back.out.replace("no worse", "")
+
+
+def test_a_new_name_is_sure_by_an_address_and_else_a_guess(inkov: Inkov, tmp_path: Path) -> None:
+    ports = "[port 1..4]\nvlan: 10\n"
+    for side, name, moved in (("old", "a", ""), ("new", "b", "[port 5]\nvlan: 20\n")):
+        (tmp_path / side).mkdir()
+        for known in ("", 'known as: "00:00:5e:00:53:01"\n'):
+            sheet = tmp_path / side / f"{'known' if known else 'looks'}.sheet"
+            text = (
+                f"{name}-{sheet.stem}\n{known}[vlans]\n10: ferns\n20: {sheet.stem}\n{ports}{moved}"
+            )
+            sheet.write_text(f"inkov sheet 1\nswitch: {text}")
+    out = inkov("compare", "old", "new").out
+    assert "a-known is called b-known now.\n" in out
+    assert "a-looks is called b-looks now, by its looks.\n" in out
