@@ -65,6 +65,11 @@ class Withstanding:
         return Losses(self.fabric, spanning_trees(self.fabric))
 
     @cached_property
+    def _beside(self) -> list[str]:
+        """What losses rest on besides: neighbours that may be in a tree (FM 7.1)."""
+        return list(dict.fromkeys(one.says for one in beside_trees(self.fabric)))
+
+    @cached_property
     def _names(self) -> ClaimNames:
         return ClaimNames(self.fabric, self.plan)
 
@@ -118,12 +123,11 @@ class Withstanding:
         # What does not hold without losses is not asked with them.
         if claim.withstand is None or verdict.verdict != Outcome.HOLDS:
             return verdict
-        beside = dict.fromkeys(one.says for one in beside_trees(self.fabric))
         verdict = replace(
             verdict,
             certificate=self._certificate(claim),
             witness=[],
-            assumes=[*verdict.assumes, *beside],
+            assumes=[*verdict.assumes, *self._beside],
         )
         doubts = remarks_on(self.losses.trees)
         # Doubt about trees is doubt about each loss.
