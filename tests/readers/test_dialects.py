@@ -756,3 +756,17 @@ def test_of_two_dialects_with_one_name_the_second_is_left_out(inkov: Inkov, tmp_
     assert result.status == 2 and "pond" in inkov("ports", ".").out
     says = "./b.toml: a second dialect called 'arbour', beside ./a.toml: not used"
     assert result.err == f"inkov: {says} (give it another name)\n"
+
+
+def test_what_can_be_written_is_told_of_examples_that_hold(inkov: Inkov, tmp_path: Path) -> None:
+    example = '[[example]]\ntext = """\nbox example\npot 1\n    grow {}\n"""\n'
+    example += 'gives = """\n[port 1]\nmode: access\nvlan: 10\n"""\n'
+    tables = 'dialect = "m"\nfiles = ["*.txt"]\n[device.says]\n"box {name}" = "name = {name}"\n'
+    tables += '[port]\nopens = ["pot {ports}"]\n[port.says]\n'
+    tables += '"grow {vid}" = "mode = access; vlan = {vid}"\n'
+    for vid, examples, told in ((10, True, True), (20, True, False), (10, False, False)):
+        (tmp_path / "m.toml").write_text(tables + example.format(vid) * examples)
+        checked = inkov("dialect", "check", "m.toml")
+        said = checked.out + checked.err
+        assert ("can be written" in said) is told
+        assert checked.status == (1 if vid == 20 else 0)
