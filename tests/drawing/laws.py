@@ -46,7 +46,8 @@ class Box(NamedTuple):
 
 class Svg:
     """What stands in a drawing: `boxes`, of which `switches` are those with a title; lines with
-    their points; labels; texts with what is told where one points at them, `said` without that.
+    their points; labels, and what each is `about`; texts with what is told where one points at
+    them, `said` without that.
     """
 
     def __init__(self, path: Path) -> None:
@@ -66,6 +67,7 @@ class Svg:
         self.texts = ["".join(one.itertext()) for one in root.iter(f"{SVG}text")]
         self.labels = [_label(one) for one in root.iter(f"{SVG}text")]
         self.said = [label.title for label in self.labels]
+        self.about = [_title(one) for one in root.iter(f"{SVG}text")]
 
 
 def _title(element: ElementTree.Element) -> str:
@@ -117,6 +119,14 @@ def well_laid_out(svg: Svg) -> None:
     """The laws of a drawing of the campus."""
     can_be_read(svg)
     boxes = {box.title.partition(" (")[0]: box for box in svg.switches}
+    # What a switch is called, and what a row of several is, stands within its box.
+    for box in svg.switches:
+        own = [
+            label for label, about in zip(svg.labels, svg.about, strict=True) if about == box.title
+        ]
+        assert own and all(min(label.y - box.y, box.bottom - label.bottom) > 0 for label in own), (
+            box
+        )
     page = Box("", 0, 0, svg.width, svg.height)
     # What rails and buses are of, and what a link leads to, one can follow with a finger.
     lines: dict[str, list[Points]] = {}
