@@ -119,6 +119,11 @@ def well_laid_out(svg: Svg) -> None:
     """The laws of a drawing of the campus."""
     can_be_read(svg)
     boxes = {box.title.partition(" (")[0]: box for box in svg.switches}
+    # The legend tells what each box is; where something is asked for, the others are the rest.
+    roles = {box.title.rpartition(" (")[2].rstrip(")") for box in svg.switches if "(" in box.title}
+    folded = any("(" not in box.title for box in svg.switches)
+    if "the rest" not in svg.said:
+        assert roles | ({"several switches"} if folded else set()) <= {*svg.said}, roles
     # What a switch is called, and what a row of several is, stands within its box.
     for box in svg.switches:
         own = [
