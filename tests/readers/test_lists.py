@@ -127,6 +127,25 @@ def test_what_is_not_surely_a_port_is_not_understood(lists: str, text: str) -> N
     assert not ports and unmatched == 2  # the head, and what stands below it
 
 
+@pytest.mark.parametrize(
+    ("text", "ports"),
+    [("bench 1", ["bench 1"]), ("ben 1", ["bench 1"]), ("be 1", []), ("vine 1", ["vine 1"])],
+)
+def test_a_name_of_several_pieces_has_a_kind_that_is_clear(text: str, ports: list[str]) -> None:
+    tables = """
+    dialect = "t"
+    files = ["*.txt"]
+    [lists]
+    port-kinds = ["bench", "bed", "vine"]
+    [port]
+    opens = { "pot {kind:word} {n:number}" = "{kind} {n}" }
+    """
+    dialect = compile_dialect("t.toml", dedent(tables).encode())
+    reading = read_text(dialect, "x.txt", f"pot {text}\n".encode())
+    assert [*reading.part.devices[0].ports] == ports
+    assert len(reading.ledger.unmatched) == (not ports)
+
+
 PATTERNS = """
     every = ["all"]
     wildcards = ["*"]

@@ -264,3 +264,10 @@ def test_where_a_vlan_is_defined(inkov: Inkov, tmp_path: Path) -> None:
         (20, "a"): False,
         (20, "b"): None,
     }
+
+
+def test_what_is_no_configuration_has_nothing_to_count(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text("inkov sheet 1\nswitch: a\n[port 1]\nvlan: 10\n")
+    (tmp_path / "plan.yaml").write_text("segments:\n  green: 10\n")
+    rows = inkov("read", ".", "-f", "csv").out.splitlines()
+    assert "./a.sheet,switch sheet,a,4,0,0," in rows and "./plan.yaml,the plan,,,,," in rows

@@ -594,6 +594,23 @@ def test_fm_7_4_a_vlan_in_two_instances_is_in_the_first(asked: Any, inkov: Inkov
     )
 
 
+def test_why_one_of_two_ways_to_the_root_is_taken(asked: Any, inkov: Inkov) -> None:
+    """Two links to the root cost the same, so the lower port there decides; a way by core-2 costs
+    more.
+    """
+    ring = Ring()
+    for name in ("core-1", "fern-1"):
+        ring.ports[name]["3"] = TRUNK
+    ring.cables.add(("core-1", "3", "fern-1", "3"))
+    [tree] = asked(ring).trees("--switch", "fern-1")
+    roles = {port["port"]: (port["role"], port["because"]) for port in tree["ports"]}
+    assert roles.pop("1")[0] == "root"
+    assert roles == {
+        "2": ("alternate", "cost 40000 to core-1 by core-2:2; 1 has cost 20000"),
+        "3": ("alternate", "as cheap as 1, whose port at core-1 comes first"),
+    }
+
+
 def test_the_root_that_a_switch_sees(asked: Any, inkov: Inkov) -> None:
     ring = Ring()
     # core-1 is root, and core-2 sees that; fern-1 sees itself, or somebody whom nobody knows.
