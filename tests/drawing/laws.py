@@ -126,12 +126,12 @@ def well_laid_out(svg: Svg) -> None:
         assert roles | ({"several switches"} if folded else set()) <= {*svg.said}, roles
     # What a switch is called, and what a row of several is, stands within its box.
     for box in svg.switches:
-        own = [
+        within = [
             label for label, about in zip(svg.labels, svg.about, strict=True) if about == box.title
         ]
-        assert own and all(min(label.y - box.y, box.bottom - label.bottom) > 0 for label in own), (
-            box
-        )
+        assert within and all(
+            min(label.y - box.y, box.bottom - label.bottom) > 0 for label in within
+        ), box
     page = Box("", 0, 0, svg.width, svg.height)
     # What rails and buses are of, and what a link leads to, one can follow with a finger.
     lines: dict[str, list[Points]] = {}
