@@ -236,3 +236,14 @@ def test_many_problems_of_a_file_are_counted(
     assert [line.split("(")[0] for line in counted] == [
         f"inkov: a.sheet: {more} problem{'s' * (more != '1 more')} like these "
     ] * bool(more)
+
+
+def test_quietly_only_the_end_is_told(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "x.bin").write_text("hello\n")
+    told = inkov("ports", "in")
+    quiet = inkov("ports", "in", "-q")
+    assert told.status == quiet.status == 2
+    assert [line.partition(":")[0] for line in told.err.splitlines()] == ["inkov", "inkov"]
+    assert "in/x.bin: not a format that is read" in told.err.splitlines()[0]
+    assert quiet.err.splitlines() == told.err.splitlines()[1:]

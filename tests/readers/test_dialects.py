@@ -770,3 +770,10 @@ def test_what_can_be_written_is_told_of_examples_that_hold(inkov: Inkov, tmp_pat
         said = checked.out + checked.err
         assert ("can be written" in said) is told
         assert checked.status == (1 if vid == 20 else 0)
+
+
+def test_a_byte_that_is_no_text_is_placed(inkov: Inkov, tmp_path: Path) -> None:
+    tables = 'dialect = "m"\nfiles = ["*.txt"]\n[device.says]\n"box {name}" = "name = {name}"\n'
+    (tmp_path / "m.toml").write_text(tables)
+    (tmp_path / "a.txt").write_bytes(b"\n\nbox a\nremark " + "grün".encode("latin-1") + b"\n")
+    assert "a.txt:4: byte 0xfc is not UTF-8" in inkov("read", ".").err
