@@ -893,3 +893,30 @@ def test_a_name_of_another_vlan_is_held_against_what_most_have() -> None:
     for several, usual in ((cabled, "2 switches"), (cabled[1:], "b")):
         [found] = [one for one in findings(*several) if one.rule == "name-vlan-differs"]
         assert found.says == f"'ferns' is VLAN 10 on {usual}, but VLAN 20 on c"
+
+
+def test_a_port_is_held_against_the_lists_and_native_vlan_that_are_planned(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """Port 2 does not let its native VLAN through, which is another finding; 4 lacks a VLAN, 5 has
+    another native one. VLAN 30 is on no switch, and on the list of port 1 as it is planned.
+    """
+    ports = {1: (99, "10,20,30,99"), 2: (99, "10,20"), 3: (99, "10,20,99"), 4: (99, "10,99")}
+    ports[5] = (20, "10,20,99")
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: moss\n99: nobody\n"
+        + "".join(
+            f"[port {port}]\nmode: trunk\nnative: {native}\nallowed: {allowed}\n"
+            for port, (native, allowed) in ports.items()
+        )
+    )
+    lists = {1: "10,20,30,99", 2: "10,20"}
+    rows = [f'a,{port},trunk,99,"{lists.get(port, "10,20,99")}"' for port in ports]
+    (tmp_path / "ports.csv").write_text("\n".join(["switch,port,mode,native,allowed", *rows, ""]))
+    found = inkov("audit", ".", "-f", "json", "--only", "port-against-plan").json["findings"]
+    assert sorted(one["says"] for one in found) == [
+        "a port 4 has allowed 10,99, and the plan says 10,20,99",
+        "a port 5 has native VLAN 20, and the plan says 99",
+    ]
+    other = inkov("audit", ".", "-f", "json", "--only", "native-not-allowed").json["findings"]
+    assert [one["where"][0]["port"] for one in other] == ["2"]

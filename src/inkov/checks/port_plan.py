@@ -126,7 +126,7 @@ def _as_planned(resolved: Resolved, attribute: str, wanted: object) -> Iterator[
 
 
 def _named(attribute: str) -> str:
-    return attribute.replace("_", " ").replace("access vlan", "VLAN")
+    return attribute.replace("_", " ").replace("access vlan", "vlan").replace("vlan", "VLAN")
 
 
 def _of_port(resolved: Resolved, attribute: str) -> object:
@@ -137,6 +137,9 @@ def _of_port(resolved: Resolved, attribute: str) -> object:
     view = resolved.free
     if attribute == "mode":
         return resolved.effective_mode
+    # A native VLAN that is not let through is there, and found by a rule of its own.
+    if attribute == "native_vlan" and resolved.effective_mode is Mode.TRUNK:
+        return resolved.native
     # Of a port that is up, what frames do counts; else what is stated.
     if resolved.up and attribute in ("access_vlan", "native_vlan"):
         return view.pvid or None
