@@ -419,22 +419,32 @@ def test_a_table_of_hosts_gets_another_cell(
     assert (tmp_path / "out" / "hosts.csv").read_bytes() == expected.encode()
 
 
-def test_texts_of_other_switches_show_how_a_thing_is_written(inkov: Inkov, tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("form", "says", "other"),
+    [
+        ('"shy" = "protected = yes"', "shy", "shy"),
+        ('"shy {yes}" = "protected = {yes}"', "shy on", "shy on"),
+        ('"shy {yes}" = "protected = {yes}"', "shy yes", "shy off"),
+    ],
+)
+def test_texts_of_other_switches_show_how_a_thing_is_written(
+    inkov: Inkov, tmp_path: Path, form: str, says: str, other: str
+) -> None:
     (tmp_path / "in").mkdir()
     (tmp_path / "in" / "plots.toml").write_text(
         'dialect = "plots"\nfiles = ["*.txt"]\n[text]\nshape = "indented"\n'
         '[device.says]\n"box {name}" = "name = {name}"\n[port]\nopens = ["pot {ports}"]\n'
-        '[port.says]\n"grow {vid}" = "mode = access; vlan = {vid}"\n"shy" = "protected = yes"\n'
+        f'[port.says]\n"grow {{vid}}" = "mode = access; vlan = {{vid}}"\n{form}\n'
     )
     (tmp_path / "in" / "one.txt").write_text("box one\npot 1\n   grow 10\n")
     (tmp_path / "in" / "ports.csv").write_text("switch,port,vlan,protected\none,1,10,yes\n")
     planned = ("mend", "in", "--rule", "port-against-plan")
     assert "no line of the texts shows how that is written" in inkov(*planned, "--diff").err
-    (tmp_path / "in" / "two.txt").write_text("box two\npot 1\n  grow 20\n  shy\n")
+    (tmp_path / "in" / "two.txt").write_text(f"box two\npot 1\n  grow 20\n  {other}\n")
     lines = inkov(*planned, "--diff").out.splitlines()
-    assert lines[3:] == [" box one", " pot 1", "    grow 10", "+   shy"]
+    assert lines[3:] == [" box one", " pot 1", "    grow 10", f"+   {says}"]
     [step] = inkov(*planned, "--commands", "-f", "json").json["steps"]
-    assert step["enter"] == ["  pot 1", "+    shy"]
+    assert step["enter"] == ["  pot 1", f"+    {says}"]
 
 
 def test_a_flat_text_gets_a_gateway_as_others_are_written(inkov: Inkov, tmp_path: Path) -> None:

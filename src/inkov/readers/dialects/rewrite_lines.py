@@ -40,7 +40,7 @@ class Values:
         wanted = vids_of(old)
         # A value of yes or no is a word of the language, not the value itself.
         if isinstance(old, bool) and isinstance(new, bool):
-            yield from self._switched(line, new)
+            yield from [line] if old is new else self._switched(line)
             return
         for start, end in self.spans(line):
             text = line[start:end]
@@ -61,7 +61,7 @@ class Values:
                 quote = '"' if text.startswith('"') else ""
                 yield f"{line[:start]}{quote}{new}{quote}{line[end:]}"
 
-    def _switched(self, line: str, new: bool) -> Iterator[str]:
+    def _switched(self, line: str) -> Iterator[str]:
         """A line with the opposite of its word for yes or no."""
         lists = self.dialect.lists
         for word in _word_pattern(self.dialect).finditer(line):
