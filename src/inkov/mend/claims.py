@@ -4,14 +4,15 @@ That something must not arrive is made true by `cuts`. The rest is about what ha
 `join`, or a `reach` between two places.
 
 A join of members of one VLAN is made by ways: from the part with most members the cheapest way is
-taken to each other one, the nearest first. Of reaching, a ticket is made. What is found is tried on
-the whole campus, and must make the claim hold, and cut nobody off. What an audit finds then besides
-(a spare that lacks the VLAN, say) is no reason to leave a claim broken, and is told.
+taken to each other one, the nearest first. Of reaching, a ticket is made. A claim that holds until
+something is lost lacks a spare: what an audit proposes about its VLAN may be one. What is found is
+tried on the whole campus, and must make the claim hold, and cut nobody off. What an audit finds
+then besides (a spare that lacks the VLAN, say) is no reason to leave a claim broken, and is told.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from datetime import date
 from functools import partial
 from itertools import chain, islice
@@ -19,7 +20,7 @@ from itertools import chain, islice
 from msgspec import Struct, field
 
 from inkov.campus import Host, Origin
-from inkov.checks import Severity
+from inkov.checks import Severity, audit
 from inkov.edits import Edit
 from inkov.edits.make import defined
 from inkov.effects import Comparison
@@ -33,6 +34,7 @@ from inkov.mend.ways import Ways
 from inkov.plan import Claim, Plan
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import ClaimNames
+from inkov.vlanset import union
 
 __all__ = ["HOLDS", "Claimed", "mend_claim"]
 
@@ -66,9 +68,14 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
     if ClaimNames(fabric, plan).unknown(claim):
         goal.says = before.because
         return goal, Mended()
-    # What must not arrive has to be cut; what must arrive needs ways.
+    # What must not arrive has to be cut; what must arrive needs ways, or spares beside them.
     cuts = Cuts(fabric, plan, claim, before) if _is_forbidding(claim) else None
-    proposals = _cutting(cuts, fabric) if cuts is not None else _joining(fabric, plan, claim)
+    if cuts is not None:
+        proposals: Iterable[list[Edit]] | str = _cutting(cuts, fabric)
+    elif before.withstands and Prover(fabric, plan).judge(claim).verdict == Outcome.HOLDS:
+        proposals = _sparing(fabric, plan, claim, today)
+    else:
+        proposals = _joining(fabric, plan, claim)
     # No edits are known, and the reason is told.
     if isinstance(proposals, str):
         goal.says = proposals
@@ -97,10 +104,28 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
 
 def _cutting(cuts: Cuts, fabric: Fabric) -> Iterable[list[Edit]]:
     """The sets of edits that may end all leaks: the smallest, and then leak by leak."""
-    spare = _CUTS // max(len(fabric.campus.devices), 1)
-    most = min(_MOST_CUTS, max(_FEWEST_CUTS, spare))
     one_by_one = (edits for edits in [cuts.one_by_one()] if edits)
-    return chain(islice(cuts.smallest(), most), one_by_one)
+    return chain(islice(cuts.smallest(), _most_trials(fabric)), one_by_one)
+
+
+def _most_trials(fabric: Fabric) -> int:
+    """How many sets of edits are tried on the whole campus."""
+    spare = _CUTS // max(len(fabric.campus.devices), 1)
+    return min(_MOST_CUTS, max(_FEWEST_CUTS, spare))
+
+
+def _sparing(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> Iterator[list[Edit]]:
+    """The sets of edits that may give a claim what it lacks when something is lost: what an audit
+    proposes about the VLANs of its members, each by itself, and all of that.
+    """
+    members = ClaimNames(fabric, plan).any_of(claim.join or claim.reach or ())
+    vids = union(1 << seat.vid for seat in members if seat.vid)
+    found = audit(fabric, plan, today=today).findings
+    edits = [list(finding.edits) for finding in found if finding.edits and finding.vlans & vids]
+    for own in edits[: _most_trials(fabric)]:
+        yield together(fabric.campus, own)
+    if len(edits) > 1:
+        yield together(fabric.campus, chain.from_iterable(edits))
 
 
 def _best(
@@ -125,7 +150,8 @@ def _best(
         elif best is None or not trier.harm_in(done, meant=meant):
             # The first that does; a later one only if it does no harm at all.
             best = edits, done
-            goal.smallest = cuts is None or cuts.sure or len(edits) == 1
+            sure = cuts.sure if cuts is not None else not verdict.withstands
+            goal.smallest = sure or len(edits) == 1
             if not trier.harm_in(done, meant=meant):
                 break  # nothing else is found then: no other is better
     return best

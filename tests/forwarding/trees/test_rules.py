@@ -869,6 +869,12 @@ def test_fm_7_11_a_claim_about_losses_is_no_other_now(asked: Any, inkov: Inkov) 
     assert [(one["verdict"], one["because"]) for one in followed["claims"]] == [
         ("undecided", "it would hold, but losses are not tried here: `inkov prove` does")
     ] * 2
+    told = inkov("mend", "campus", "--claim", "1", "-f", "json").json
+    [edit] = told["edits"]
+    assert (edit["switch"], edit["name"], edit["after"]) == ("fern-1", "2", "10,20,99")
+    # Without the link there is no spare.
+    ring.cables.remove(("core-2", "2", "fern-1", "2"))
+    ring.write(folder)
     told = inkov("mend", "campus", "--claim", "1").out
     assert "no edits that are known make it hold: without core-1:1 - core-2:1: what core" in told
 
