@@ -63,6 +63,8 @@ def wires_of(campus: Campus) -> Wires:
 
 _ADDRESS = re.compile(r"[0-9]+([.][0-9]+){3}|[0-9a-f]{4}([.][0-9a-f]{4}){2}")
 
+_MAC = re.compile(r"[0-9a-f]{1,2}([:-][0-9a-f]{1,2}){5}|[0-9a-f]{4}([.:-][0-9a-f]{4}){2}")
+
 
 def _called(occupied: list[tuple[End, _Report]]) -> Iterator[tuple[str, str, str]]:
     """Who is at which port, by a name that nobody else has: without its domain, if that says
@@ -81,17 +83,23 @@ def _called(occupied: list[tuple[End, _Report]]) -> Iterator[tuple[str, str, str
         for name in those
         if len(those) == 1 or first in names
     }
-    serials: dict[str, set[str]] = {}
+    serials: dict[str, set[tuple[str, bool]]] = {}
     for _, report in occupied:
         name = report.far[0].lower()
-        if report.serial:
-            serials.setdefault(same.get(name, name), set()).add(report.serial.lower())
+        serials.setdefault(same.get(name, name), set()).add(_serial(report))
     for (switch, port), report in occupied:
         name = report.far[0].lower()
         own = same.get(name, name)
-        # Who does not tell a serial, beside two that do, is a third.
-        apart = len(serials.get(own, ())) > 1
-        yield switch, port, f"{own} {report.serial.lower()}" if apart else own
+        # A serial that is missing, or is an address where another one is none, tells nothing.
+        told = serials[own]
+        comparable = all(plain for plain, _ in told) and len({kind for _, kind in told}) == 1
+        yield switch, port, f"{own} {_serial(report)[0]}" if comparable else own
+
+
+def _serial(report: _Report) -> tuple[str, bool]:
+    """What a box calls itself besides, without marks, and whether it is a hardware address."""
+    text = report.serial.lower()
+    return re.sub(r"[\W_]", "", text), _MAC.fullmatch(text) is not None
 
 
 def _reports(campus: Campus) -> Iterator[_Report]:

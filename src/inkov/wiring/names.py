@@ -115,9 +115,14 @@ _HARDWARE = re.compile(
 )
 
 
+def is_hardware(text: str) -> bool:
+    """True for a hardware address."""
+    return _HARDWARE.fullmatch(text) is not None
+
+
 def is_address(text: str) -> bool:
     """True for a hardware or an IP address: a name that a switch goes by besides its own."""
-    if _HARDWARE.fullmatch(text):
+    if is_hardware(text):
         return True
     try:
         ip_address(text)

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 
 from inkov.wiring.links import Outside
-from inkov.wiring.names import is_address
+from inkov.wiring.names import is_address, is_hardware
 
 __all__ = ["Identity", "identities"]
 
@@ -16,7 +16,7 @@ Identity = tuple[str, str]
 
 def identities(outside: Sequence[Outside]) -> Callable[[Outside], Identity]:
     """What tells neighbours apart: their names, and of those with one name (many systems are called
-    `localhost`) what they call themselves besides.
+    `localhost`) what they call themselves besides, if all of them do and in one way.
 
     Reports may leave the domain of a name out. Of two domains there are two neighbours, unless it
     is left out somewhere (FM 4.11).
@@ -28,13 +28,21 @@ def identities(outside: Sequence[Outside]) -> Callable[[Outside], Identity]:
         name: own if own in names or longer[own] < 2 else name for name, own in short.items()
     }
     known: dict[str, set[str]] = {}
+    kinds: dict[str, set[bool]] = {}
     for each in outside:
-        known.setdefault(name_of[each.far.lower()], set()).add(each.known_as.lower())
+        name = name_of[each.far.lower()]
+        known.setdefault(name, set()).add(_even(each.known_as))
+        kinds.setdefault(name, set()).add(is_hardware(each.known_as))
 
     def identity(each: Outside) -> Identity:
         name = name_of[each.far.lower()]
-        # One that is told, and reports that tell none: the same.
-        several = len(known[name] - {""}) > 1
-        return name, each.known_as.lower() if several else ""
+        # Who tells nothing, or something of another kind, may be any of the others.
+        apart = "" not in known[name] and len(kinds[name]) == 1 and len(known[name]) > 1
+        return name, _even(each.known_as) if apart else ""
 
     return identity
+
+
+def _even(known_as: str) -> str:
+    """What a system calls itself, however its signs are set apart."""
+    return "".join(sign for sign in known_as.lower() if sign.isalnum())
