@@ -244,15 +244,22 @@ def _assumed(
     # They join nothing that is apart, before the change or after it.
     if not told:
         return
-    if all(each is None or each.fabric is not None for each in outsiders):
-        sides = [
-            Side(each.fabric if each is not None and each.fabric is not None else plain, plan, idle)
-            for each, (plain, plan) in zip(outsiders, pairs, strict=True)
-        ]
+    wider = [
+        plain if each is None else each.fabric
+        for each, (plain, _) in zip(outsiders, pairs, strict=True)
+    ]
+    sides = [
+        Side(fabric, plan, idle)
+        for fabric, (_, plan) in zip(wider, pairs, strict=True)
+        if fabric is not None
+    ]
+    # Where they are seen at too many ports, what they would do is not worked out.
+    if len(sides) == len(pairs):
         alike = changed(sides[0].fabric, sides[1].fabric), seats_alike(*sides)
-        wider = effects_of(Relation(sides[0], sides[1], Level.HONEST, 10**9, *alike))
-        known = {pair for effect in result.effects for pair in _pairs(effect)}
-        if all(pair in known for effect in wider for pair in _pairs(effect)):
+        effects = effects_of(Relation(sides[0], sides[1], Level.HONEST, 10**9, *alike))
+        honest = (effect for effect in result.effects if effect.level == Level.HONEST)
+        known = {pair for effect in honest for pair in _pairs(effect)}
+        if all(pair in known for effect in effects for pair in _pairs(effect)):
             return
     yield from told
 

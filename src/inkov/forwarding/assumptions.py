@@ -7,7 +7,7 @@ from functools import cached_property
 
 from inkov.campus import Mode
 from inkov.forwarding.fabric import Fabric
-from inkov.forwarding.outsiders import NO_PART, passes_nothing, several_ports
+from inkov.forwarding.outsiders import passes_nothing, said_beside_trees, several_ports
 from inkov.forwarding.reach import Flood
 from inkov.forwarding.reasons import NAMES
 from inkov.levels import Level
@@ -109,6 +109,8 @@ class Assumptions:
         self.between = self._between()
         for says, devices in self.between.items():
             self._add(says, *devices)
+        # Only what hangs on trees says so (FM 7.1).
+        self._unsure.update(said_beside_trees(fabric))
         for stray in wiring.strays:  # there is a link, and nobody knows where it leads (FM 4.10)
             self._add(f"{stray.near}: {stray.says}", stray.near.device)
             self._unsure.add(f"{stray.near}: {stray.says}")
@@ -185,7 +187,6 @@ class Assumptions:
             if text in self.between
             or text in self._unsure
             or text.endswith(_MAY_ROUTE)
-            or NO_PART in text
             # To reach somebody, links that reports disagree about must not be taken for granted.
             or (wanted and text in self._disputed)
         ]

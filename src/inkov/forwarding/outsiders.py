@@ -28,17 +28,16 @@ from inkov.wiring import End, Link
 from inkov.wiring.outside import Identity, identities
 
 __all__ = [
-    "NO_PART",
     "Outsiders",
     "as_switches",
     "beside_trees",
     "passes_nothing",
+    "said_beside_trees",
     "several_ports",
     "taken_beside_trees",
 ]
 
 _NAMED = 3  # ports of a neighbour in a sentence
-NO_PART = "and taken to take no part in the spanning trees at"
 _MOST_PAIRS = 2000  # of ports of one neighbour: beyond, what it would join is not worked out
 
 
@@ -96,16 +95,24 @@ def beside_trees(fabric: Fabric) -> list[Assumption]:
         met = [end for end in ends if any(_takes_messages(fabric, n) for n in fabric.at[end])]
         # Where guards shut out all but one, no circle is closed.
         if len(met) > 1:
-            says = f"{far} is not among the files, {NO_PART} {_listed(met)}"
+            says = (
+                f"{far} is not among the files, and taken to take no part in the spanning trees at"
+                f" {_listed(met)}"
+            )
             origin = Origin(basis=Basis.ASSUMED, says=says)
             devices = dict.fromkeys(end.device for end in met)
             assumed += [Assumption(device, "", says, origin) for device in devices]
     return assumed
 
 
+def said_beside_trees(fabric: Fabric) -> list[str]:
+    """The same, a sentence for each neighbour."""
+    return list(dict.fromkeys(one.says for one in beside_trees(fabric)))
+
+
 def taken_beside_trees(fabric: Fabric) -> str:
     """The same in one sentence; "" if nothing is taken for granted."""
-    says = list(dict.fromkeys(one.says for one in beside_trees(fabric)))
+    says = said_beside_trees(fabric)
     return _with_others(says[0], len(says) - 1) if says else ""
 
 

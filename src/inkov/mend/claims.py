@@ -59,7 +59,8 @@ class Claimed(Struct):
 def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[Claimed, Mended]:
     """The edits that make a claim true, and what they do besides."""
     goal = Claimed(claim.words)
-    before = Prover(fabric, plan).withstood(claim)
+    prover = Prover(fabric, plan)
+    before = prover.withstood(claim)
     # Nothing to be done.
     if before.verdict == Outcome.HOLDS:
         goal.says = HOLDS
@@ -72,7 +73,7 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
     cuts = Cuts(fabric, plan, claim, before) if _is_forbidding(claim) else None
     if cuts is not None:
         proposals: Iterable[list[Edit]] | str = _cutting(cuts, fabric)
-    elif before.withstands and Prover(fabric, plan).judge(claim).verdict == Outcome.HOLDS:
+    elif before.withstands and prover.judge(claim).verdict == Outcome.HOLDS:
         proposals = _sparing(fabric, plan, claim, today)
     else:
         proposals = _joining(fabric, plan, claim)

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 from msgspec.structs import replace
 
 from inkov.forwarding import Fabric
-from inkov.forwarding.outsiders import beside_trees
+from inkov.forwarding.outsiders import said_beside_trees
 from inkov.forwarding.trees.active import active, remarks_on
 from inkov.forwarding.trees.loss import Kind, Loss, all_losses, ports_like, shared_fate
 from inkov.forwarding.trees.losses import Losses
@@ -67,7 +67,7 @@ class Withstanding:
     @cached_property
     def _beside(self) -> list[str]:
         """What losses rest on besides: neighbours that may be in a tree (FM 7.1)."""
-        return list(dict.fromkeys(one.says for one in beside_trees(self.fabric)))
+        return said_beside_trees(self.fabric)
 
     @cached_property
     def _names(self) -> ClaimNames:
