@@ -105,6 +105,13 @@ MASK = ("hosts.csv", "10.0.10.5/24", "10.0.10.5/16")
             ("fern-1", "1", "access_vlan", 20, 10),
         ),
         (
+            "fan lamp",
+            ("fern-1", "[port 1]\nvlan: 10", "[port 1]\nmode: general\nuntagged: 10\npvid: none"),
+            "fern-1:1 is in no VLAN, and fan belongs in 10 by its address",
+            10,
+            ("fern-1", "1", "pvid", None, 10),
+        ),
+        (
             "fan pump",
             ("fern-1", "[port 1]\nvlan: 10", "[port 1]\nvlan: 20"),
             "fern-1:1 is in VLAN 20, and fan belongs in 10 by its address",
@@ -226,6 +233,24 @@ def test_of_several_findings_at_a_port_the_one_about_the_cause_is_cited(
         )
     cause = inkov("why", "a:1", "b:1", ".", "-f", "json").json["cause"]
     assert (cause["says"], cause["rule"]) == ("b:9 does not allow VLAN 10", "allowed-differs")
+
+
+@pytest.mark.parametrize(
+    ("port", "says", "line", "rule"),
+    [
+        ("vlan: 30", "in VLAN 30, which fern-1 does not have", 8, "access-vlan-undefined"),
+        ("about: a socket", "in VLAN 1", 7, "port-in-default-vlan"),
+        ("mode: general\npvid: none\nuntagged: none", "in no VLAN", 9, None),
+    ],
+)
+def test_which_of_two_is_in_the_wrong_vlan_where_no_address_tells(
+    inkov: Inkov, tmp_path: Path, port: str, says: str, line: int, rule: str | None
+) -> None:
+    change = ("fern-1", "[port 1]\nvlan: 10", f"[port 1]\n{port}")
+    unknown = ("hosts.csv", "fan,fern-1,1,10.0.10.5/24,10.0.10.1\n", "")
+    cause = asked(inkov, tmp_path, "fern-1:1 gate-1:1", change, unknown)["causes"][0]
+    assert cause["says"] == f"fern-1:1 is {says}, and gate-1:1 in VLAN 10"
+    assert (cause["where"]["line"], cause["rule"]) == (line, rule)
 
 
 def test_whom_the_cause_concerns_besides(inkov: Inkov, tmp_path: Path) -> None:

@@ -129,7 +129,8 @@ def _vlan_of_port(fabric: Fabric, edit: Edit) -> str:
     port, wanted = fabric.ports[End(edit.switch, edit.name)], _value(edit.after)
     host = host_that_belongs(fabric, edit)
     belongs = f"{host.name} belongs in {wanted} by its address" if host else f"not in {wanted}"
-    return f"{edit.switch}:{edit.name} is in VLAN {port.access}, and {belongs}"
+    now = f"VLAN {port.access}" if port.access else "no VLAN"
+    return f"{edit.switch}:{edit.name} is in {now}, and {belongs}"
 
 
 def _mode(fabric: Fabric, edit: Edit) -> str:

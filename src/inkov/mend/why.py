@@ -25,7 +25,7 @@ from inkov.mend.proposals import vid_of
 from inkov.mend.tickets import Answer, Ticket
 from inkov.mend.trial import trial
 from inkov.plan import Plan
-from inkov.vlanset import VlanSet, bit, union
+from inkov.vlanset import VlanSet, bit, bits_to_text, union
 from inkov.wiring import End
 
 _MOST_CURES = 30  # of findings that are tried
@@ -196,8 +196,20 @@ def _moves_one_of(edit: Edit, pair: tuple[Host, Host]) -> bool:
 
 def _in_two(fabric: Fabric, pair: tuple[Host, Host]) -> str:
     """That two places are in two VLANs, where nothing tells in which they belong."""
-    one, other = ((host.name, vid_of(fabric, host)) for host in pair)
-    return f"{one[0]} is in VLAN {one[1]}, and {other[0]} in VLAN {other[1]}"
+    one, other = pair
+    return f"{one.name} is {_vlan_of(fabric, one)}, and {other.name} {_vlan_of(fabric, other)}"
+
+
+def _vlan_of(fabric: Fabric, host: Host) -> str:
+    vid = vid_of(fabric, host)
+    if vid:
+        return f"in VLAN {vid}"
+    resolved = fabric.ports.get(fabric.end_of(host.device, host.port))
+    # The port names a VLAN that its switch does not have.
+    if resolved is not None and resolved.free.emit:
+        vids = bits_to_text(resolved.free.emit)
+        return f"in VLAN {vids}, which {host.device} does not have"
+    return "in no VLAN"
 
 
 def _in_words(effects: list[Effect], fabric: Fabric) -> Iterator[str]:
