@@ -15,13 +15,14 @@ __all__ = ["Column", "Grid", "markdown_cell", "to_csv", "to_markdown"]
 
 class Column(Struct, frozen=True):
     """`right` aligns numbers; `whole` keeps a cell on one line; `spare` may be left out of a narrow
-    terminal.
+    terminal. `paths`: its cells are paths, the common folder of which may be told once there.
     """
 
     name: str
     right: bool = False
     whole: bool = False
     spare: bool = False
+    paths: bool = False
 
 
 class Grid(Struct):

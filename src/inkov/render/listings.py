@@ -47,7 +47,7 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
     """One row for each file, and below it what the campus came to."""
     grid = Grid(
         [
-            Column("File", whole=True),
+            Column("File", whole=True, paths=True),
             Column("Format", spare=True),
             Column("Switch"),
             Column("Read", True),

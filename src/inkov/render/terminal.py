@@ -5,8 +5,10 @@ from __future__ import annotations
 import io
 import re
 from collections.abc import Iterable, Iterator
-from itertools import groupby
+from itertools import groupby, takewhile
+from typing import Literal
 
+from msgspec.structs import replace
 from rich.box import Box
 from rich.cells import cell_len
 from rich.console import Console, Group, RenderableType
@@ -22,6 +24,7 @@ __all__ = ["Screen", "grid_text"]
 
 _COMMA = re.compile(r",(?=[0-9])")
 _NARROW = 100
+_WORD = 16  # a longer word may break where a column is squeezed
 _WIDE = 100_000  # not a terminal: nothing is wrapped
 _LINES = Box("    \n    \n ── \n    \n    \n    \n    \n    \n")
 # Colours that can be read on a light ground as well as on a dark one.
@@ -85,21 +88,28 @@ def grid_text(grid: Grid, screen: Screen) -> str:
     if screen.width is None and not screen.colour:
         return _as_wide_as_it_is(grid)
     parts: list[RenderableType] = []
+    grid = _in_their_folder(grid, screen.width)
     shown, widths, left_out = _fit(grid, screen.width)
-    numbered = list(enumerate(grid.rows))
-    # A table for each group, under its name.
-    if grid.grouped:
-        for number, (name, rows) in enumerate(groupby(numbered, key=lambda item: item[1][0])):
-            parts.append(Text("\n" * bool(number) + name, style=_GROUP))
-            own = list(rows)
-            parts += _in_pieces(grid, own, shown, widths, screen)
-    elif numbered and grid.blocks and widths is None and (screen.width or _WIDE) < _NARROW:
-        # Too narrow: each row below its name.
+    # Not at its natural width.
+    if widths != _natural(grid):
+        grid = _with_gaps(grid)
+    groups = (
+        groupby(enumerate(grid.rows), key=lambda item: item[1][0])
+        if grid.grouped
+        else [("", enumerate(grid.rows))] * bool(grid.rows)
+    )
+    # Too narrow: nothing is left out where each row stands below its name.
+    if widths is None:
         left_out = []
-        for row in numbered:
-            parts += _block(grid, *row)
-    elif numbered:
-        parts += _in_pieces(grid, numbered, shown, widths, screen)
+    for number, (name, rows) in enumerate(groups):
+        # A table for each group, under its name.
+        if grid.grouped:
+            parts.append(Text("\n" * bool(number) + name, style=_GROUP))
+        if widths is None:
+            for row in rows:
+                parts += _block(grid, *row)
+        else:
+            parts += _in_pieces(grid, list(rows), shown, widths, screen)
     parts += [Text(safe(note), style=_NOTE) for note in grid.notes]
     # What was left out is said.
     if left_out:
@@ -137,30 +147,85 @@ def _as_wide_as_it_is(grid: Grid) -> str:
     return "".join(f"{line}\n" for line in lines)
 
 
+def _in_their_folder(grid: Grid, width: int | None) -> Grid:
+    """A table that is too wide with its paths shortened by the folder that all are in."""
+    natural = _natural(grid)
+    paths = next((at for at, column in enumerate(grid.columns) if column.paths), None)
+    if paths is None or width is None or _has_room(natural, list(range(len(natural))), width):
+        return grid
+    levels = zip(*(row[paths].split("/")[:-1] for row in grid.rows), strict=False)
+    folder = "/".join(level[0] for level in takewhile(lambda level: len({*level}) == 1, levels))
+    # Nothing in common, or nothing but a mark for it.
+    if len(folder) < 2:
+        return grid
+    rows = [list(row) for row in grid.rows]
+    for row in rows:
+        row[paths] = row[paths].removeprefix(f"{folder}/")
+    return replace(grid, rows=rows, notes=[f"All files are in {folder}", *grid.notes])
+
+
 def _fit(grid: Grid, width: int | None) -> tuple[list[int], list[int] | None, list[str]]:
-    """The columns to show, how wide each is at its widest (None if they must be squeezed), and
-    those left out.
+    """The columns to show, how wide each is (None if there is no room for a table), and those left
+    out.
     """
     first = 1 if grid.grouped else 0
     shown = list(range(first, len(grid.columns)))
     natural = _natural(grid)
     left_out: list[str] = []
     # One spare column after the other goes, until it fits.
-    while width is not None and sum(natural[at] + 2 for at in shown) - 2 > width:
+    while width is not None and not _has_room(natural, shown, width):
         spare = [at for at in shown if grid.columns[at].spare]
-        # Nothing more to leave out: it is squeezed.
+        # Nothing more to leave out: it is squeezed, or told in pieces.
         if not spare:
-            return shown, None, left_out
+            if grid.in_pieces:
+                return shown, natural, left_out
+            return shown, _squeezed(_with_gaps(grid), shown, width), left_out
         shown.remove(spare[-1])
         left_out.append(grid.columns[spare[-1]].name)
     return shown, natural, left_out
+
+
+def _has_room(widths: list[int], shown: list[int], width: int) -> bool:
+    """Whether some columns fit beside each other, with two blanks between them."""
+    return sum(widths[at] + 2 for at in shown) - 2 <= width
+
+
+def _squeezed(grid: Grid, shown: list[int], width: int) -> list[int] | None:
+    """How wide each column is so that all fit, the widest squeezed first; None where words would
+    break by that, or where the rows are better told one by one.
+    """
+    if grid.blocks and width < _NARROW:
+        return None
+    least = [_least(grid, at) for at in range(len(grid.columns))]
+    if not _has_room(least, shown, width):
+        return None
+    widths = _natural(grid)
+    while not _has_room(widths, shown, width):
+        widest = max((at for at in shown if widths[at] > least[at]), key=lambda at: widths[at])
+        widths[widest] -= 1
+    return widths
+
+
+def _least(grid: Grid, at: int) -> int:
+    """How wide a column has to be that no word of it breaks, but for long ones."""
+    if grid.columns[at].whole:
+        return _wide(grid, at)
+    cells = [grid.columns[at].name, *(row[at] for row in grid.rows)]
+    return min(max(cell_len(word) for cell in cells for word in cell.split() or [""]), _WORD)
+
+
+def _with_gaps(grid: Grid) -> Grid:
+    """A table whose lists of VIDs can break between numbers: not within one."""
+    named = int(grid.grouped)  # the name of a group stands above it
+    rows = [[*row[:named], *(_COMMA.sub(", ", cell) for cell in row[named:])] for row in grid.rows]
+    return replace(grid, rows=rows)
 
 
 def _in_pieces(
     grid: Grid,
     rows: list[tuple[int, list[str]]],
     shown: list[int],
-    widths: list[int] | None,
+    widths: list[int],
     screen: Screen,
 ) -> Iterator[RenderableType]:
     """A table, or the pieces of one that may be told so, an empty line between them."""
@@ -168,7 +233,7 @@ def _in_pieces(
         # A piece stands apart from the one before.
         if number:
             yield Text()
-        yield _table(grid, rows, columns, widths if columns == shown else _natural(grid))
+        yield _table(grid, rows, columns, widths)
 
 
 def _pieces(grid: Grid, shown: list[int], width: int | None) -> list[list[int]]:
@@ -203,32 +268,27 @@ def _wide(grid: Grid, at: int) -> int:
 
 
 def _table(
-    grid: Grid, rows: Iterable[tuple[int, list[str]]], shown: list[int], widths: list[int] | None
+    grid: Grid, rows: Iterable[tuple[int, list[str]]], shown: list[int], widths: list[int]
 ) -> Table:
     table = Table(
         box=_LINES, pad_edge=False, header_style=_HEAD, show_edge=False, padding=(0, 1, 0, 0)
     )
     for at in shown:
         column = grid.columns[at]
+        justify: Literal["left", "right"] = "right" if column.right else "left"
         table.add_column(
             column.name,
-            justify="right" if column.right else "left",
+            justify=justify,
             no_wrap=column.whole,
             overflow="fold",
-            min_width=widths[at] if widths else _widest(grid, at) if column.whole else None,
+            min_width=widths[at],
+            max_width=widths[at],
         )
     for number, row in rows:
-        # Squeezed lists of VIDs break between numbers, not within one.
-        cells = row if widths else [_COMMA.sub(", ", cell) for cell in row]
         table.add_row(
-            *(Text(cells[at], style=_MARK if (number, at) in grid.marks else "") for at in shown)
+            *(Text(row[at], style=_MARK if (number, at) in grid.marks else "") for at in shown)
         )
     return table
-
-
-def _widest(grid: Grid, at: int) -> int:
-    """So that a column on one line is as wide in each group."""
-    return max(cell_len(row[at]) for row in grid.rows)
 
 
 def _block(grid: Grid, number: int, row: list[str]) -> list[RenderableType]:
@@ -236,13 +296,18 @@ def _block(grid: Grid, number: int, row: list[str]) -> list[RenderableType]:
     table = Table.grid(padding=(0, 2, 0, 0))
     table.add_column(style=_NOTE, no_wrap=True)
     table.add_column(overflow="fold")
-    named = 2 if grid.columns[1].whole else 1
+    # The name of a group is told above it.
+    first = int(grid.grouped)
+    named = first + (2 if grid.columns[first + 1].whole else 1)
     for at, (column, cell) in enumerate(zip(grid.columns, row, strict=True)):
         # What is empty is left out.
         if cell and at >= named:
             style = _MARK if (number, at) in grid.marks else ""
-            table.add_row(column.name, Text(_COMMA.sub(", ", cell), style=style))
-    return [Text("  ".join(row[:named]), style=_HEAD), Padding(table, (0, 0, 0, 4), expand=False)]
+            table.add_row(column.name, Text(cell, style=style))
+    return [
+        Text("  ".join(row[first:named]), style=_HEAD),
+        Padding(table, (0, 0, 0, 4), expand=False),
+    ]
 
 
 def indented(text: str, by: int, style: str = "") -> Padding:

@@ -91,7 +91,7 @@ def tree_ports_grid(rows: list[TreeRow], locator: Locator) -> Grid:
         Column("Why"),
         Column("Said at", spare=True),
     ]
-    grid = Grid(columns, grouped=True, blocks=True)
+    grid = Grid(columns, grouped=True)
     for row in rows:
         for port in row.ports:
             cells = [
