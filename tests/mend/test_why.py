@@ -176,6 +176,13 @@ MASK = ("hosts.csv", "10.0.10.5/24", "10.0.10.5/16")
         ),
         (
             "fan lamp",
+            ("fern-1", "vlan: 10\n[port 8]", "vlan: 10\nprotected: yes\n[port 8]\nprotected: yes"),
+            "fern-1:8 is protected, as are ports that have to talk with it",
+            11,
+            ("fern-1", "8", "protected", True, False),
+        ),
+        (
+            "fan lamp",
             ("fern-1", "native: 99", "native: 10"),
             "fern-1:8 has native VLAN 10, and its far end 99",
             11,
@@ -210,6 +217,26 @@ def test_two_things_are_wrong(inkov: Inkov, tmp_path: Path) -> None:
         "fan has the mask /16, and the router of its VLAN has /24",
         "fern-1:8 does not allow VLAN 10",
     ]
+
+
+def test_what_only_an_audit_cures_may_not_be_the_smallest(inkov: Inkov, tmp_path: Path) -> None:
+    """Both uplinks are protected, and the host's port at each switch: no proposal is about that."""
+    protected = "protected: yes\n[port 8]\nprotected: yes\n"
+    answer = asked(
+        inkov,
+        tmp_path,
+        "fan lamp",
+        ("fern-1", "[port 8]\n", protected),
+        ("gate-1", "[port 8]\n", "[port 8]\nprotected: yes\n"),
+        ("gate-1", "[port 1]\n", "[port 1]\nprotected: yes\n"),
+    )
+    assert edits(answer) == [
+        ("fern-1", "8", "protected", True, False),
+        ("gate-1", "8", "protected", True, False),
+    ]
+    assert not answer["smallest"]
+    text = inkov("why", "fan", "lamp", "campus").out
+    assert "Change (fewer edits might do)\n  fern-1:8 protected: yes -> no" in text
 
 
 def test_the_finding_of_an_audit_is_cited(inkov: Inkov, tmp_path: Path) -> None:

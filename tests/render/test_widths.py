@@ -7,6 +7,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+from pathlib import Path
 
 import pytest
 
@@ -14,7 +15,7 @@ from tests.conftest import DEMO, run_inkov
 from tests.render.screens import on_screen
 
 GARDEN = DEMO / "garden"
-TABLES: list[tuple[object, ...]] = [
+TABLES: list[tuple[str | Path, ...]] = [
     ("read", GARDEN),
     ("read", GARDEN, "--trace", GARDEN / "barn-1.txt"),
     ("vlans", GARDEN),
@@ -34,7 +35,9 @@ BREAKS = re.compile(r"[\s,]+")
 @pytest.mark.parametrize(
     "asked", TABLES, ids=lambda asked: " ".join(map(str, asked)).partition("/")[0]
 )
-def test_what_stands_in_a_table_stands_on_the_screen(asked: tuple[object, ...], width: int) -> None:
+def test_what_stands_in_a_table_stands_on_the_screen(
+    asked: tuple[str | Path, ...], width: int
+) -> None:
     """As the same rows are in CSV, but for the columns of which it is said that they are not."""
     rows = list(csv.reader(io.StringIO(run_inkov(*asked, "-q", "-f", "csv").out)))
     heads, *rows = [row for row in rows if len(row) == len(rows[0])]

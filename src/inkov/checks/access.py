@@ -149,12 +149,12 @@ def port_in_default_vlan(site: Site) -> Iterator[Found]:
     ),
     cure="leave the port untagged in one VLAN only",
     example="pond-1 port 3 sends VLAN 20 and VLAN 60 untagged",
-    says="{end} sends VLAN {vids} untagged; what it hears becomes VLAN {pvid}",
+    says="{end} sends VLAN {vids} untagged; what it hears untagged {becomes}",
     fix="which VLAN is meant? leave {end} untagged in that one only",
 )
 def untagged_in_several(site: Site) -> Iterator[Found]:
     for resolved in site.host_ports:
-        untagged = resolved.view.untagged
+        untagged, pvid = resolved.view.untagged, resolved.view.pvid
         # More than one bit: untagged in several.
         if resolved.mode is Mode.GENERAL and untagged & (untagged - 1):
             vids = [vid for vid in range(untagged.bit_length()) if untagged >> vid & 1]
@@ -162,9 +162,9 @@ def untagged_in_several(site: Site) -> Iterator[Found]:
                 {
                     "end": resolved.end,
                     "vids": listed([str(v) for v in vids]),
-                    "pvid": resolved.view.pvid or "none",
+                    "becomes": f"becomes VLAN {pvid}" if pvid else "is dropped",
                 },
-                where=(site.places.of(resolved, "untagged", resolved.view.pvid or None),),
+                where=(site.places.of(resolved, "untagged", pvid or None),),
             )
 
 

@@ -87,8 +87,15 @@ def _value(value: Any) -> Any:
 
 
 def _otherwise(fabric: Fabric, edit: Edit) -> str:
-    words = " ".join(edit.attribute.split("_"))
-    return f"the {words} of {edit.switch}:{edit.name} is {_value(edit.before)}"
+    at = f"{edit.switch}:{edit.name}" if edit.kind is Kind.PORT else f"{edit.switch} {edit.name}"
+    words = edit.attribute.replace("_", " ").replace("vlan", "VLAN")
+    before = _value(edit.before)
+    # Nothing is stated where something would have to be.
+    if before is None:
+        return f"{at} states no {words}"
+    if isinstance(before, bool):
+        return f"{words} is {'on' if before else 'off'} at {at}"
+    return f"{at} has {words} {before}"
 
 
 def _sets(edit: Edit, otherwise: VlanSet) -> tuple[VlanSet, VlanSet]:
@@ -117,6 +124,10 @@ def _withheld(fabric: Fabric, edit: Edit) -> str:
 def _tagged(fabric: Fabric, edit: Edit) -> str:
     more, _ = _sets(edit, fabric.ports[End(edit.switch, edit.name)].completed.tagged)
     return f"{edit.switch}:{edit.name} is no tagged member of VLAN {more}"
+
+
+def _protected(fabric: Fabric, edit: Edit) -> str:
+    return f"{edit.switch}:{edit.name} is protected, as are ports that have to talk with it"
 
 
 def _shut(fabric: Fabric, edit: Edit) -> str:
@@ -160,6 +171,7 @@ _OF_PORT: dict[str, Callable[[Fabric, Edit], str]] = {
     "secondaries": _mapping,
     "tagged": _tagged,
     "enabled": _shut,
+    "protected": _protected,
     "access_vlan": _vlan_of_port,
     "pvid": _vlan_of_port,
     "untagged": _vlan_of_port,

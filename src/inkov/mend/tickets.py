@@ -88,6 +88,8 @@ class Ticket:
         # What it takes of it, and no more.
         if state.works:
             answer.edits, answer.cured, answer.after = self._thinned(list(edits), fabric, state)
+            # Without any it did not work.
+            answer.smallest = len(answer.edits) == 1
         return answer
 
     def answer(self) -> Answer:

@@ -91,9 +91,10 @@ def _lines(
         cited = f"{finding.says} [{finding.rule} {finding.id}]"
         yield "" if number else "Found there", cited, brief(finding.where[0].origin, locator)
         yield "", f"cure: {finding.cure}", ""
+    head = "Smallest change" if answer.smallest else "Change (fewer edits might do)"
     for number, edit in enumerate(answer.change):
         words = " ".join(filter(None, (name_of_edit(edit), what_of_edit(edit))))
-        yield "" if number else "Smallest change", f"{words}: {change_in_words(edit)}", ""
+        yield "" if number else head, f"{words}: {change_in_words(edit)}", ""
     for says in answer.otherwise:
         yield "", says, ""
     # What the change does besides.
