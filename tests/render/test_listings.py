@@ -138,12 +138,18 @@ def test_vlans(inkov: Inkov, folder: Path) -> None:
         ["20", "beds", "all 2", "0"],
         ["30", "fog", "a", "0"],
         ["40", "reed", "a", "0"],
-        ["50", "-", "none", "0"],
-    ][: len(told)]
+        ["50", "-", "none", "0"],  # port 3 is to be in it
+    ]
     remarks = {row[0]: row[4] for row in told}
     assert remarks["20"] == "'moss' on b; no ports"
     assert remarks["30"] == "suspended on a; no ports"
     assert remarks["40"] == "no ports"
+    assert remarks["50"] == "used but not defined on a"
+    screen = on_screen("vlans", folder, "-q", colour=True, width=120)
+    marked = [text for code, text in styled(screen) if code == WORSE]
+    assert marked[2:] == [
+        *("beds", remarks["20"], "fog", remarks["30"], "-", remarks["50"])
+    ] and marked[:2] == ["ferns", "falls into 2 islands"]
 
 
 def test_links(inkov: Inkov, folder: Path) -> None:
@@ -239,7 +245,7 @@ def test_what_was_read(inkov: Inkov, folder: Path) -> None:
 
 
 def test_the_default_vlan_is_there_without_a_row(inkov: Inkov, tmp_path: Path) -> None:
-    """Ports are in VLAN 1 and 10; in VLAN 2, which has no row, none can be."""
+    """Ports are in VLAN 1 and 10; in VLAN 2, which has no row, none can be, though one is to."""
     (tmp_path / "a.sheet").write_text(
         "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n[port 1]\nvlan: 1\n[port 2]\nvlan: 2\n"
         "[port 3]\nvlan: 10\n"
@@ -247,6 +253,7 @@ def test_the_default_vlan_is_there_without_a_row(inkov: Inkov, tmp_path: Path) -
     listed = inkov("vlans", ".", "-f", "json").json["vlans"]
     assert [(row["vlan"], row["at"][0]["defined"], row["ports"]) for row in listed] == [
         (1, True, 1),
+        (2, False, 0),
         (10, True, 1),
     ]
 

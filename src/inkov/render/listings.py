@@ -219,7 +219,7 @@ def _peculiar(row: VlanRow) -> Iterator[str]:
         shown = "; ".join(", ".join(area[:_LISTED]) for area in row.areas)
         yield f"{len(row.areas)} VLANs, apart by routed links: {shown}"
     # Defined, and nobody in it.
-    if not row.ports and not any(at.gateway for at in row.at):
+    if not row.ports and not any(at.gateway or at.defined is False for at in row.at):
         yield "no ports"
 
 

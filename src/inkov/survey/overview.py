@@ -93,6 +93,8 @@ def overview(fabric: Fabric, roles: Roles, rows: list[VlanRow] | None = None) ->
             gateways.setdefault(vid, []).append(name)
     serving = served_by_device(fabric)
     rows = vlan_rows(fabric) if rows is None else rows
+    # One that is only named at ports is none of the campus: an audit finds that.
+    rows = [row for row in rows if row.islands or any(at.defined is not False for at in row.at)]
     return Overview(
         len(fabric.campus.devices),
         sum(hosts.values()),

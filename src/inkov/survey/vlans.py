@@ -6,13 +6,13 @@ from collections.abc import Iterator
 
 from msgspec import Struct, field
 
-from inkov.campus import Device, Origin, natural
+from inkov.campus import Device, Mode, Origin, natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.domains import Domains, Island, breaks, domains, islands
 from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.serve import gateway_bits, member_ports, served_by_device
-from inkov.vlanset import VlanSet, bit, bits, union
+from inkov.vlanset import ALL_BITS, VlanSet, bit, bits, union
 
 __all__ = ["VlanAt", "VlanBreak", "VlanRow", "vlan_rows"]
 
@@ -41,8 +41,8 @@ class VlanBreak(Struct):
 
 
 class VlanRow(Struct):
-    """One VLAN. `at` lists the switches that define it or have members of it; `absent` those that
-    do neither.
+    """One VLAN. `at` lists the switches that define it, have members of it, or name it at a port;
+    `absent` those that do none of these.
 
     `islands` are the switches with something to serve in it, in parts that talk with each other,
     largest part first. `areas` are those of layer 2 that it is in, where there are several, each by
@@ -62,17 +62,18 @@ class VlanRow(Struct):
 def vlan_rows(
     fabric: Fabric, vlans: VlanSet | None = None, switch: str | None = None
 ) -> list[VlanRow]:
-    """The rows of all VLANs that are defined or have members anywhere (of `vlans`, on `switch`, if
-    given).
+    """The rows of all VLANs that are defined, have members, or are named at a port anywhere (of
+    `vlans`, on `switch`, if given).
     """
     members, gateways, serving = (
         member_ports(fabric),
         gateway_bits(fabric),
         served_by_device(fabric),
     )
+    lacking = _named_and_lacking(fabric)
     devices = [d for d in fabric.campus.devices.values() if switch is None or d.name == switch]
     devices.sort(key=lambda device: natural(device.name))
-    mask = union(serving[device.name] for device in devices)
+    mask = union(serving[device.name] | lacking.get(device.name, 0) for device in devices)
     mask |= union(bit(vid) for device in devices for vid in device.vlans or {})
     # Defined on some switch, though nobody is in it.
     if vlans is not None:
@@ -80,7 +81,7 @@ def vlan_rows(
     connected = domains(fabric)
     parts = dict(islands(fabric, connected))
     area = areas(fabric)
-    at = _places(devices, members, gateways)
+    at = _places(devices, members, gateways, lacking)
     rows = []
     for vid in VlanSet(mask):
         row = VlanRow(vid, at=at.get(vid, []))
@@ -101,10 +102,25 @@ def vlan_rows(
     return rows
 
 
+def _named_and_lacking(fabric: Fabric) -> dict[str, int]:
+    """Switch -> the VIDs that its ports are to be in, and that it does not have, as a mask: not
+    those of a trunk, whose list may hold every VLAN.
+    """
+    lacking: dict[str, int] = {}
+    for end, port in fabric.ports.items():
+        if port.up and port.mode in (Mode.ACCESS, Mode.GENERAL):
+            named = (port.free.emit | bit(port.free.pvid)) & ~(port.view.emit | port.view.enters())
+            lacking[end.device] = lacking.get(end.device, 0) | named & ALL_BITS
+    return lacking
+
+
 def _places(
-    devices: list[Device], members: dict[tuple[str, int], int], gateways: dict[str, int]
+    devices: list[Device],
+    members: dict[tuple[str, int], int],
+    gateways: dict[str, int],
+    lacking: dict[str, int],
 ) -> dict[int, list[VlanAt]]:
-    """VLAN -> the switches that define it, or have members of it or a gateway in it."""
+    """VLAN -> the switches that define it, have members of it or a gateway in it, or name it."""
     with_members: dict[str, int] = {}
     for (name, vid), ports in members.items():
         # A VLAN that only runs through a switch is not told of it.
@@ -113,9 +129,8 @@ def _places(
     places: dict[int, list[VlanAt]] = {}
     for device in devices:
         own = gateways.get(device.name, 0)
-        there = (
-            own | with_members.get(device.name, 0) | union(bit(vid) for vid in device.vlans or ())
-        )
+        there = own | with_members.get(device.name, 0) | lacking.get(device.name, 0)
+        there |= union(bit(vid) for vid in device.vlans or ())
         for vid in bits(there):
             ports = members.get((device.name, vid), 0)
             places.setdefault(vid, []).append(_at(device, vid, ports, bool(own >> vid & 1)))
