@@ -118,6 +118,30 @@ def test_fm_7_4_a_cost_that_is_not_stated_follows_from_the_speed(
     assert ("states no cost and no speed" in str(tree["remarks"])) is (lines == "")
 
 
+@pytest.mark.parametrize(
+    ("cost", "stated", "by_speed"),
+    [
+        (5000, {}, None),  # one cost everywhere: either table leads to the same tree
+        (20000, {"fern-1": "1"}, None),
+        (5000, {"fern-1": "1"}, "5 ports"),
+        (5000, {"core-1": "1,2", "core-2": "1,2", "fern-1": "1"}, "a port"),
+        (5000, {"core-1": "1,2", "core-2": "1,2", "fern-1": "1,2"}, None),
+    ],
+)
+def test_fm_7_4_that_costs_follow_from_speeds_is_said_where_they_differ(
+    asked: Any, cost: int, stated: dict[str, str], by_speed: str | None
+) -> None:
+    ring = Ring()
+    for name, ports in stated.items():
+        ring.trees[name] += f"cost of {ports}: {cost}\n"
+    (tree,) = asked(ring).trees()
+    assert [one["says"] for one in tree["remarks"]] == (
+        [f"the cost of {by_speed} follows from the speed, as the standards recommend it"]
+        if by_speed
+        else []
+    )
+
+
 def test_fm_7_4_a_bundle_is_as_fast_as_its_live_members(asked: Any) -> None:
     ring = Ring()
     ring.ports["fern-1"] |= {
