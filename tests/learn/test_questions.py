@@ -103,6 +103,15 @@ def test_of_two_statements_that_always_say_the_same_neither_is_read(
     assert "south,1,on,access,20," in read.out
 
 
+@pytest.mark.parametrize("fitting", [1, 2])
+def test_what_a_port_is_of_which_nothing_is_said_is_asked_where_two_fit(fitting: int) -> None:
+    made, asked, _ = teacher(["south.txt"], None)
+    made.learnt.fitting = list(range(fitting))
+    made.taught()
+    says = "what is a port of which nothing is said?"
+    assert [len(one.answers) for one in asked if one.says == says] == [2] * (fitting > 1)
+
+
 @pytest.mark.parametrize(("answer", "turned"), [(0, False), (1, True)])
 def test_an_answer_decides(answer: int, turned: bool) -> None:
     made, asked, (lies, hums) = teacher(["south.txt"], answer)

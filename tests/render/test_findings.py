@@ -214,6 +214,15 @@ def test_what_the_plan_accepts() -> None:
     assert short_text(Audit(), NOWHERE, FILE, "the end") == "the end\n"
 
 
+def test_what_is_pointed_at_is_told_in_full_where_there_is_a_line() -> None:
+    """On a screen a line is enough."""
+    told = finding(1, where=(Where("a", "1", None, Origin("a.json", 4, "/ports/x")),))
+    assert text(told)[2] == "    a:1  a.json:4  /ports/x"
+    assert "\n    a:1  a.json:4\n" in short_text(Audit([told]), NOWHERE, FILE, "")
+    lost = finding(1, where=(Where("a", "1", None, Origin("", 0, "/ports/x")),))
+    assert "\n    a:1  /ports/x\n" in short_text(Audit([lost]), NOWHERE, FILE, "")
+
+
 def test_several_of_a_kind_on_a_screen() -> None:
     """The worst last; of a kind the number, whom all touch, and what more comes of them."""
     first = [

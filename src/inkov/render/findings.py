@@ -308,7 +308,7 @@ def _where(where: Where, locator: Locator, *, pointers: bool = True) -> tuple[st
     name = f"{where.switch}:{where.port}" if where.port is not None else where.switch
     # The pointer without module prefixes, to be short; the JSON form has it as the file spells it.
     at = place(where.origin, locator)
-    at = f"{at}  {safe(where.origin.pointer)}".rstrip() if pointers or not at else at
+    at = f"{at}  {safe(where.origin.pointer)}".strip() if pointers or not at else at
     return safe((name + (f" VLAN {where.vlan}" if where.vlan else "")).strip()), at
 
 
