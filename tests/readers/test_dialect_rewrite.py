@@ -310,6 +310,12 @@ def test_what_no_line_shows_is_not_made_up(make: Make, says: str) -> None:
     assert says in str(error.value)
 
 
+def test_what_a_line_says_of_two_vlans_does_not_go_with_one_of_them() -> None:
+    text = BOWER.replace("  fallow\n", "").replace("gate 6", "bed 10, 20\n  fallow\ngate 6")
+    with pytest.raises(CannotWrite, match="vlan 20, the whole of it: no line"):
+        rewritten(INDENTED, text, lambda device: row_gone(device, 20))
+
+
 def test_what_can_be_written_is_found_out_by_writing() -> None:
     """A line says that a port is at the brink, and none that it is not. All else goes both ways, or
     is a value among others.
