@@ -126,9 +126,23 @@ def test_what_honest_hosts_gain_or_lose_is_not_told_again() -> None:
                     for some in (every, told, left)
                 )
                 assert wanted - known <= still <= wanted, (number, gained, layer)
+            assert not any(is_told_of_one(row, other) for row in left for other in told), number
             gone += len(left) < len(every)
             shorter += len(left) == len(every) and left != every
     assert shorter > CHANGES // 10 and gone > CHANGES // 20, (shorter, gone)
+
+
+def is_told_of_one(row: Row, other: Row) -> bool:
+    """Whether somebody is in a row for nothing but what one other row tells as well."""
+    if row.within or row.layer != other.layer or (row.both_ways and not other.both_ways):
+        return False
+    sides = [(other.sources, other.targets), (other.targets, other.sources)]
+    sources, targets = set(row.sources), set(row.targets)
+    return any(
+        (targets <= set(reached) and sources & set(theirs))
+        or (sources <= set(theirs) and targets & set(reached))
+        for theirs, reached in sides[: 1 + other.both_ways]
+    )
 
 
 def changes_places(relation: Relation, other: Relation) -> bool:
