@@ -382,6 +382,13 @@ def test_the_locator_finds_every_member_of_any_json(
         assert json.dumps(key) + ":" in line
 
 
+def test_of_a_key_given_twice_the_surroundings_are_told() -> None:
+    """The last one counts; which of the two a pointer means is not looked for."""
+    text = '{\n "x": {\n  "a": 1,\n  "b": 2,\n  "a": 3\n }\n}\n'
+    locator = Locator({"x.json": text.encode()})
+    assert locator.line(Origin("x.json", pointer="/x/a")) == 2
+
+
 @given(st.data())
 def test_no_mutation_of_a_real_file_makes_it_fail(data: st.DataObject) -> None:
     at = data.draw(st.integers(0, len(CORE) - 1))

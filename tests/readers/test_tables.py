@@ -101,6 +101,9 @@ def test_a_workbook_is_the_tables_in_it(tmp_path: Path) -> None:
     data = (tmp_path / "t.xlsx").read_bytes()
     report, part = read_bytes("t.xlsx", data, account=True)
     assert report.format == "Excel, port plan, cabling table" and report.understood == 3
+    assert [line.text for line in report.ignored if "worksheet 'Sheet'" in line.text] == [
+        "worksheet 'Sheet': not a table that is read"
+    ]
     assert (
         part.planned[0].values == {"mode": Mode.ACCESS, "access_vlan": 10}
         and part.planned[0].port == "1"
@@ -117,6 +120,27 @@ def test_a_workbook_is_the_tables_in_it(tmp_path: Path) -> None:
     for cut in range(500, len(data), 977):  # a broken workbook is one problem
         broken = read_bytes("t.xlsx", data[:cut], account=True)[1]
         assert all(problem.lost for problem in broken.problems) and broken.problems
+
+
+def test_a_worksheet_that_lacks_one_column_is_not_understood(inkov: Inkov, tmp_path: Path) -> None:
+    from openpyxl import Workbook
+
+    book = Workbook()
+    assert book.active is not None
+    for row in (["switch", "prot", "vlan"], ["a", 1.0, 10]):
+        book.active.append(row)
+    cables = book.create_sheet("cables")
+    for row in CABLES:
+        cables.append(row)
+    book.save(tmp_path / "ports.xlsx")
+    (tmp_path / "a.sheet").write_text("inkov sheet 1\nswitch: a\n[port 1]\nvlan: 10\n")
+    told = inkov("read", ".", "--strict", "--unmatched")
+    assert told.status == 1
+    assert "ports.xlsx:1" in told.out
+    assert "worksheet 'Sheet': no port plan without a column 'port'" in told.out
+    (tmp_path / "ports.csv").write_text("Switch;Prot;VLAN\na;1;10\n")
+    says = "inkov: ./ports.csv: no port plan without a column 'port' ("
+    assert says in inkov("read", ".").err
 
 
 def test_a_formula_that_was_not_worked_out_is_no_empty_cell(inkov: Inkov, tmp_path: Path) -> None:

@@ -147,9 +147,8 @@ def read_bytes(
         return report, Part()
     form = format_of(file, data, dialects, taken)
     if form is None:
-        report.remark = (
-            "not a format that is read, and no dialect knows it" if data.strip() else "empty"
-        )
+        known = "not a format that is read, and no dialect knows it" if data.strip() else "empty"
+        report.remark = tables.almost(data[:HEAD_BYTES]) or known
         return report, Part()
     reading = form.reader.read(file, data, account=account)
     part, ledger = reading.part, reading.ledger

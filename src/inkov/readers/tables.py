@@ -18,7 +18,7 @@ from inkov.campus import Cable, Host, Origin, Planned, Problem
 from inkov.readers.reading import Part, Reading, Unread, as_text
 from inkov.readers.sheets.words import PORT_KEYS
 
-__all__ = ["columns_of", "read", "read_rows", "recognise", "table_of"]
+__all__ = ["almost", "columns_of", "lacking", "read", "read_rows", "recognise", "table_of"]
 
 Row = dict[str, str]
 
@@ -113,6 +113,14 @@ def _known(lines: list[str]) -> tuple[Table, str] | None:
     return None
 
 
+def almost(head: bytes) -> str:
+    """What a file lacks to be one of our tables, if it is nearly one; "" for any other."""
+    line = head.decode("utf-8-sig", "replace").splitlines()[:1]
+    rows = (row for mark in ",;\t" for row in csv.reader(line, delimiter=mark))
+    short = next(filter(None, map(lacking, rows)), None)
+    return f"no {short[0]} without a column {short[1]!r}" if short is not None else ""
+
+
 def columns_of(line: str) -> tuple[list[str], str] | None:
     """The columns that a first row names, and the mark between them; None if it is of no table."""
     known = _known([line])
@@ -131,6 +139,18 @@ def table_of(cells: Iterable[str]) -> Table | None:
     """The kind of table that a first row opens, if any."""
     columns = {_column(cell) for cell in cells}
     return next((table for table in _TABLES if set(table.needed) <= columns), None)
+
+
+def lacking(cells: Iterable[str]) -> tuple[str, str] | None:
+    """The kind of table that a first row would open but for one column, and that column: nearly
+    always a slip in its name.
+    """
+    columns = {_column(cell) for cell in cells}
+    for table in _TABLES:
+        missing = [name for name in table.needed if name not in columns]
+        if len(missing) == 1:
+            return table.name, missing[0]
+    return None
 
 
 def _column(cell: str) -> str:

@@ -17,7 +17,7 @@ from typing import Any
 
 from inkov.campus import Origin, Problem
 from inkov.readers.reading import Part, Reading, Unread
-from inkov.readers.tables import read_rows, table_of
+from inkov.readers.tables import lacking, read_rows, table_of
 
 __all__ = ["read", "recognise"]
 
@@ -84,8 +84,15 @@ def _worksheet(file: str, sheet: Any, formulas: Any, reading: Reading) -> str:
     head = next(rows, None)
     table = table_of(head[1]) if head else None
     if head is None or table is None:
-        text = f"worksheet {sheet.title!r}: not a table that is read"
-        reading.ledger.ignored.append(Unread(Origin(file), text, 0))
+        name = f"worksheet {sheet.title!r}"
+        short = lacking(head[1]) if head else None
+        if head is not None and short is not None:
+            # It is about ports of switches: what it says is not known, and that counts.
+            says = f"{name}: no {short[0]} without a column {short[1]!r}"
+            reading.ledger.unmatched.append(Unread(Origin(file, head[0]), says, ours=True))
+        else:
+            text = f"{name}: not a table that is read"
+            reading.ledger.ignored.append(Unread(Origin(file), text, 0))
         return ""
     read_rows(file, table, chain([head], rows), reading, f"worksheet {sheet.title!r}, ")
     return table.name
