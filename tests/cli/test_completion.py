@@ -54,6 +54,21 @@ def test_what_is_offered(tmp_path: Path, line: str, expected: list[str]) -> None
     assert found == expected or "--because gate-1:" in line
 
 
+@pytest.mark.parametrize(("number", "expected"), [(299, ["a:"]), (300, [])])
+def test_a_prompt_does_not_wait_for_a_large_folder(
+    tmp_path: Path, number: int, expected: list[str]
+) -> None:
+    """With the sheet and the folder of the others 300 are read, and no more; hidden ones are
+    not.
+    """
+    (tmp_path / "a.sheet").write_text("inkov sheet 1\nswitch: a\n[port 1]\nvlan: 10\n")
+    for folder, files in (("more", number - 1), (".hidden", 5)):
+        (tmp_path / folder).mkdir()
+        for at in range(files):
+            (tmp_path / folder / f"{at}.txt").touch()
+    assert offered("inkov follow a", tmp_path) == expected
+
+
 @pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
 def test_a_shell_can_read_it(inkov: Inkov, tmp_path: Path, shell: str) -> None:
     script = inkov("completion", shell).out

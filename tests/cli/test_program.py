@@ -143,6 +143,9 @@ def test_the_demo(inkov: Inkov, tmp_path: Path) -> None:
         and "2 breaches, 9 faults, 18 risks, 10 notes on 13 switches." in first.out
     )
     assert "No findings on 13 switches." in first.out
+    lines = first.out.splitlines()
+    shown = [number for number, line in enumerate(lines) if line.startswith("$ inkov ")]
+    assert len(shown) > 5 and not any(lines[number - 1] for number in shown)
     assert inkov("demo", "tour").out == first.out
     (tmp_path / "tour" / "garden" / "mine.txt").write_text("keep me")
     refused = inkov("demo", "tour")

@@ -91,6 +91,24 @@ def test_every_form_of_verdicts() -> None:
     assert said("markdown").count("\n| broken |") == 7 and len(said("csv").splitlines()) == 9
 
 
+def test_a_claim_and_who_is_to_blame_have_their_lines(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 10 leaves a untagged, in the tenth line, and b takes it into VLAN 20, in its tenth."""
+    for name, far, vid in (("a", "b", 10), ("b", "a", 20)):
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n20: beds\n[port 1]\nvlan: {vid}\n"
+            f"[port 9]\nmode: trunk\nnative: {vid}\nallowed: {vid}\n[neighbours]\n9: {far}:9\n"
+        )
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [10, 20]\n")
+    [claim] = inkov("prove", ".", "-f", "json").json["claims"]
+    assert (claim["verdict"], claim["file"], claim["line"]) == ("broken", "./plan.yaml", 2)
+    places = {(one["switch"], one["port"], one["file"], one["line"]) for one in claim["blame"]}
+    assert {("a", "9", "./a.sheet", 10), ("b", "9", "./b.sheet", 10)} <= places
+    # Without a plan no line says what is claimed.
+    (tmp_path / "plan.yaml").unlink()
+    for claim in inkov("prove", ".", "-f", "json").json["claims"]:
+        assert (claim["file"], claim["line"]) == (None, None)
+
+
 def test_without_a_plan_vlans_are_proved_apart_and_whole(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "r.sheet").write_text(ROUTER)
     result = inkov("prove", ".", "--certificate", "../c.json", "--level", "hostile")
