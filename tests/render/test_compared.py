@@ -138,6 +138,20 @@ def test_a_finding_is_gone_and_a_claim_holds(inkov: Inkov, sides: Sides) -> None
     assert "isolate 10, 20: broken -> not made" in words(sides)
 
 
+def test_what_only_hostile_hosts_do_comes_last(sides: Sides) -> None:
+    """Of what is refused first, and of the rest. Port 2 becomes a trunk for whoever asks; port 3
+    moves from VLAN 10 into 20; VLAN 20 reaches nobody of VLAN 10 by that.
+    """
+    edit(sides[1], "fern-1.sheet", "[port 2]\nvlan: 20", "[port 2]\nvlan: 20\nnegotiation: passive")
+    edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 20")
+    told = [line for line in words(sides) if "GAINED " in line or "LOST " in line]
+    assert told == [
+        "! LOST  fern-1:3 (VLAN 10 ferns) <-> core-1:1 and fern-1:1 (VLAN 10 ferns)",
+        "! GAINED  fern-1:2 (VLAN 20 visitors) <-> VLAN 10 ferns (all 2), if hostile",
+        "- GAINED  fern-1:3 (VLAN 20 visitors) <-> core-1:2 and fern-1:2 (VLAN 20 visitors)",
+    ]
+
+
 def test_another_kind_of_source(inkov: Inkov, sides: Sides) -> None:
     """The same switch as a document: its edits are counted, not told."""
     assert inkov("convert", sides[0] / "fern-1.sheet", sides[1] / "o", "--to", "openconfig")
