@@ -247,6 +247,12 @@ def test_the_finding_of_an_audit_is_cited(inkov: Inkov, tmp_path: Path) -> None:
     assert (cause["rule"], cause["finding"]) == ("allowed-differs", finding["id"])
 
 
+def test_a_finding_without_a_cure_is_cited_by_its_vlan(inkov: Inkov, tmp_path: Path) -> None:
+    """That the gateway of VLAN 20 is down leaves open what to do, and is about the VLAN."""
+    cause = asked(inkov, tmp_path, "fan pump", ("core-1", "20: pumps\n", ""))["cause"]
+    assert (cause["says"], cause["rule"]) == ("core-1 has no VLAN 20", "gateway-down")
+
+
 def test_of_several_findings_at_a_port_the_one_about_the_cause_is_cited(
     inkov: Inkov, tmp_path: Path
 ) -> None:
@@ -696,6 +702,10 @@ vlan: 40
 protected: yes
 [port 7]
 vlan: 50
+[port 8]
+mode: private host
+primary: 60
+secondary: 61
 """
 
 
@@ -706,6 +716,7 @@ vlan: 50
         ("a:1 a:3", "in two VLANs of the private VLAN 30, 31 and 32", ""),
         ("a:5 a:6", "protected ports", ""),
         ("a:5 a:7", "the plan claims: pumps and tills apart", ""),
+        ("a:1 a:8", "", ""),  # hosts of two private VLANs are in two segments
         # What is no purpose is cured as its finding says.
         ("a:1 a:4", "", "a:4 does not map VLAN 31"),
     ],
@@ -713,7 +724,10 @@ vlan: 50
 def test_what_is_apart_on_purpose_is_not_cured(
     inkov: Inkov, tmp_path: Path, pair: str, apart: str, cause: str
 ) -> None:
-    text = PRIVATE.replace("[port 1..2]", "40: pumps\n50: tills\n[port 1..2]")
+    text = PRIVATE.replace(
+        "[port 1..2]",
+        "40: pumps\n50: tills\n60: shops; primary of 61\n61: shelves; isolated\n[port 1..2]",
+    )
     (tmp_path / "a.sheet").write_text(text)
     (tmp_path / "plan.yaml").write_text(
         "claims:\n  - {isolate: [pumps, tills], about: pumps and tills apart}\n"
@@ -786,7 +800,10 @@ def test_who_is_kept_apart_by_a_claim(
     inkov: Inkov, tmp_path: Path, claim: str, apart: bool
 ) -> None:
     """a:5 is one of the pumps, a:7 one of the tills."""
-    text = PRIVATE.replace("[port 1..2]", "40: pumps\n50: tills\n[port 1..2]")
+    text = PRIVATE.replace(
+        "[port 1..2]",
+        "40: pumps\n50: tills\n60: shops; primary of 61\n61: shelves; isolated\n[port 1..2]",
+    )
     (tmp_path / "a.sheet").write_text(text)
     (tmp_path / "plan.yaml").write_text(f"claims:\n  - {claim}\n")
     for pair in (("a:5", "a:7"), ("a:7", "a:5")):

@@ -22,6 +22,7 @@ from msgspec import Struct, field
 from inkov.campus import Campus, Fact, natural
 from inkov.edits import Edit, Kind, apply
 from inkov.effects import Effect, story_in_words
+from inkov.effects.side import SeatName
 from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.domains import domains
 from inkov.mend.trial import Trial, trial
@@ -30,7 +31,7 @@ from inkov.progress import counted
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 
-__all__ = ["Step", "in_order"]
+__all__ = ["Step", "covers", "in_order"]
 
 _MOST_TRIALS = 60
 _MOST_SWITCHES = 100  # with more, only the ends of stages are tried
@@ -197,17 +198,24 @@ def _beyond(now: Trial, in_the_end: Trial) -> list[str]:
     return [
         f"{story_in_words([effect])} are cut off"
         for effect in now.lost
-        if not any(_covers(final, effect) for final in in_the_end.lost)
+        if not any(covers(final, effect) for final in in_the_end.lost)
     ]
 
 
-def _covers(wider: Effect, effect: Effect) -> bool:
-    sides = set(effect.row.sources), set(effect.row.targets)
-    theirs = set(wider.row.sources), set(wider.row.targets)
-    return wider.layer == effect.layer and (
-        (sides[0] <= theirs[0] and sides[1] <= theirs[1])
-        or (sides[0] <= theirs[1] and sides[1] <= theirs[0])
+def covers(wider: Effect, effect: Effect) -> bool:
+    """Whether all that is lost by one effect is lost by another as well, and as much of it."""
+    if wider.layer != effect.layer or (wider.row.in_part and not effect.row.in_part):
+        return False
+    return all(
+        any(sources <= theirs and targets <= reached for theirs, reached in _ways(wider))
+        for sources, targets in _ways(effect)
     )
+
+
+def _ways(effect: Effect) -> list[tuple[set[SeatName], set[SeatName]]]:
+    """From whom to whom an effect is, one way or both."""
+    sides = set(effect.row.sources), set(effect.row.targets)
+    return [sides, sides[::-1]] if effect.row.both_ways else [sides]
 
 
 def _managed(fabric: Fabric, plan: Plan) -> set[str]:
