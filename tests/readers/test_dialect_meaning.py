@@ -404,6 +404,32 @@ def test_braces_without_an_end_mark_end_statements_at_the_line() -> None:
     assert [(line.origin.line, line.text) for line in place] == [(7, "growl 10")]
 
 
+@pytest.mark.parametrize(
+    ("style", "text"),
+    [
+        (
+            'shape = "braced"\nstatement-end = ";"',
+            "acre 7 {\nbed 1 {\npot 1 {\ngrow 10;\nmoat x {\ngrow 20;\n}\nlabel a;\n}\n}\n}\n",
+        ),
+        (
+            'shape = "indented"',
+            "acre 7\n bed 1\n  pot 1\n   grow 10\n   moat x\n    grow 20\n   label a\n",
+        ),
+    ],
+)
+def test_what_stands_below_an_unknown_head_is_not_about_what_is_around_it(
+    style: str, text: str
+) -> None:
+    reading = reading_of(NESTED.replace("SHAPE", style), text)
+    [port] = reading.part.devices[0].ports.values()
+    assert port.access_vlan is not None and port.access_vlan.value == 10
+    assert port.description is not None and port.description.value == "a"
+    assert [(line.origin.line, line.text) for line in reading.ledger.unmatched] == [
+        (5, "moat x"),
+        (6, "grow 20"),
+    ]
+
+
 def test_closing_words_end_the_innermost_block() -> None:
     tables = NESTED.replace("SHAPE", 'close = ["done"]')
     text = """
