@@ -200,6 +200,9 @@ def test_a_permission_for_nobody_is_told(inkov: Inkov, sides: tuple[Path, Path])
     result = run(inkov, sides, "--lose", "fernz <-> core-1")
     assert result.status == 1 and "nobody is called 'fernz'" in result.err
     assert "ferns" in result.err and "'core-1'" not in result.err
+    for everybody in ("everything", "*"):
+        result = run(inkov, sides, "--lose", f"{everybody} <-> ferns")
+        assert result.status == 0 and "nobody is called" not in result.err
 
 
 def test_a_border_of_segments_that_moves_lets_nothing_through(

@@ -126,6 +126,7 @@ def test_what_honest_hosts_gain_or_lose_is_not_told_again() -> None:
                     for some in (every, told, left)
                 )
                 assert wanted - known <= still <= wanted, (number, gained, layer)
+            assert all(r.both_ways and r.sources == r.targets for r in every if r.within), number
             assert not any(is_told_of_one(row, other) for row in left for other in told), number
             gone += len(left) < len(every)
             shorter += len(left) == len(every) and left != every
