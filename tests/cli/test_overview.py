@@ -117,6 +117,28 @@ def test_the_glasshouses(inkov: Inkov) -> None:
         assert line in says.split("\n"), line
 
 
+@pytest.mark.parametrize("more", [False, True])
+def test_one_number_in_two_areas_is_in_no_parts(inkov: Inkov, tmp_path: Path, more: bool) -> None:
+    """a and b have a VLAN 10 each, with a routed link between them; c hangs on b by VLAN 20 only,
+    so a host in VLAN 10 there is cut off from its VLAN.
+    """
+    for number, (name, far) in enumerate((("a", "b"), ("b", "a")), 1):
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: climate\n20: pumps\n[port 1]\nvlan: 10\n"
+            f"[port 2]\nvlan: 20\n[port 9]\nmode: routed\naddress: 10.9.0.{number}/30\n"
+            f"[gateway 10]\naddress: 10.{number}.0.1/24\n[neighbours]\n9: {far}:9\n"
+        )
+    vid = 10 if more else 20
+    (tmp_path / "c.sheet").write_text(
+        f"inkov sheet 1\nswitch: c\n[vlans]\n10: climate\n20: pumps\n[port 1]\nvlan: {vid}\n"
+        "[port 2]\nvlan: 20\n[neighbours]\n2: b:2\n"
+    )
+    out = inkov("overview", ".", "-q").out
+    [told] = [line for line in out.splitlines() if "10 climate: " in line]
+    assert told.endswith("gateway a, b" + ", in 2 parts" * more)
+    assert ("VLAN 10 is in parts" in out) is more
+
+
 @pytest.mark.parametrize("columns", [80, 120])
 def test_it_fits_a_screen(tmp_path: Path, columns: int) -> None:
     write_campus(tmp_path / "large", 260)
