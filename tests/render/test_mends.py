@@ -60,6 +60,11 @@ def test_edits_and_what_they_are_for() -> None:
         ["a VLAN 20", "", "new: beds", "a.sheet:7", ""],
     ]
     assert len(mend_result(mended(LIST), NOWHERE).grids()[0].columns) == 4
+    # Whose default it was is not told in a row.
+    default = Fact(1, Origin(says="IEEE 802.1Q: the default PVID is 1"))
+    unstated = Edit("a", Kind.PORT, "1", "pvid", None, fact(10), was=default)
+    [row] = mend_result(mended(unstated), NOWHERE).grids()[0].rows
+    assert row == ["a:1", "PVID", "1 by default -> 10", "a.sheet:7"]
     assert notes(mended()) == ["There is nothing to change."]
     assert notes(mended(LIST, found=1)) == ["With this edit 1 finding is gone."]
     several = mended(LIST, ROW, found=2, smallest=False)
