@@ -173,6 +173,9 @@ def test_the_tree_and_one_vlan(inkov: Inkov, tmp_path: Path) -> None:
         assert sum("discards" in text for text in svg.said) >= blocked > 0, svg.said
     assert "VLAN 10 climate on glasshouses: 5 switches" in svg.said
     assert "2 ports" in svg.said and "1 port, gateway" in svg.said
+    # gate-1 has a port in VLAN 55, which no switch has.
+    assert inkov("draw", str(DEMO / "garden"), "-o", str(out), "--vlan", "55").status == 0
+    assert Svg(out).said.count("not defined") == 1
 
 
 def test_roots_and_hosts(inkov: Inkov, tmp_path: Path) -> None:

@@ -255,6 +255,7 @@ def _of_vlan(session: Session, vid: int, look: Look) -> Look:
         words = [notes.get(at.switch, "")]
         words += [f"{at.ports} port{'s' * (at.ports != 1)}"] if at.ports else []
         words += ["gateway"] if at.gateway else []
+        words += ["not defined"] if at.defined is False else []
         notes[at.switch] = ", ".join(filter(None, words))
     name = f" {row.names[0]}" if row.names else ""
     members = frozenset(at.switch for at in row.at)
