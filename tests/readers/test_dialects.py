@@ -756,6 +756,7 @@ def test_of_two_dialects_with_one_name_the_second_is_left_out(inkov: Inkov, tmp_
     assert result.status == 2 and "pond" in inkov("ports", ".").out
     says = "./b.toml: a second dialect called 'arbour', beside ./a.toml: not used"
     assert result.err == f"inkov: {says} (give it another name)\n"
+    assert "./b.toml,a dialect,,,,,not used" in inkov("read", ".", "-f", "csv").out.splitlines()
 
 
 def test_what_can_be_written_is_told_of_examples_that_hold(inkov: Inkov, tmp_path: Path) -> None:

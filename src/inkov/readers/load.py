@@ -346,6 +346,7 @@ def read_dialects(
         if same is not None:
             says = f"a second dialect called {dialect.name!r}, beside {same.file}: not used"
             problems.append(Problem(Origin(file), says, "give it another name", True))
+            report.remark = "not used"
             continue
         dialects.append(dialect)
     return dialects
