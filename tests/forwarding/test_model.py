@@ -264,6 +264,18 @@ def test_fm_2_1_accept_follows_from_the_other_attributes() -> None:
             id="tagged only",
         ),
         pytest.param(
+            ["mode: general", "pvid: 10", "tagged: 20", "accept: tagged"],
+            Form.GENERAL,
+            (0, "1,10,20,30-32,99", "10,20", "10"),
+            id="tagged only, filtering off",
+        ),
+        pytest.param(
+            ["mode: general", "pvid: none", "tagged: 20"],
+            Form.GENERAL,
+            (0, "1,10,20,30-32,99", "20", "none"),
+            id="no PVID, filtering off",
+        ),
+        pytest.param(
             ["mode: general", "pvid: 10", "tagged: 20", "accept: untagged"],
             Form.GENERAL,
             (10, "none", "10,20", "10"),
