@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from pathlib import Path
 
 import pytest
@@ -278,3 +279,26 @@ def test_what_is_no_configuration_has_nothing_to_count(inkov: Inkov, tmp_path: P
     (tmp_path / "plan.yaml").write_text("segments:\n  green: 10\n")
     rows = inkov("read", ".", "-f", "csv").out.splitlines()
     assert "./a.sheet,switch sheet,a,4,0,0," in rows and "./plan.yaml,the plan,,,,," in rows
+
+
+@pytest.mark.parametrize(
+    ("asked", "says"),
+    [
+        ("vlans . --vlan 3000", "nothing is known of VLAN 3000"),
+        ("vlans . --vlan 7,3000-3001 --switch b", "nothing is known of VLAN 7,3000-3001 on b"),
+        ("ports . --vlan 3000", "no port passes VLAN 3000"),
+        ("ports . --vlan 3000 --matrix", "no port passes VLAN 3000"),
+        ("ports . --vlan 40 --switch b", "no port passes VLAN 40 on b"),
+        ("trunks . --vlan 3000", "no trunk has to do with VLAN 3000"),
+        ("trunks c.sheet", "no trunk"),
+        ("links c.sheet", "no link is known"),
+        ("links . --switch c", "no link is known on c"),
+    ],
+)
+def test_that_nothing_is_listed_is_said(inkov: Inkov, folder: Path, asked: str, says: str) -> None:
+    (folder / "c.sheet").write_text("inkov sheet 1\nswitch: c\n[port 9]\nvlan: 10\n")
+    result = inkov(*asked.split(), "-q")
+    assert (result.status, result.out.strip(), result.err) == (0, "", f"inkov: {says}\n")
+    if "--vlan" in asked:  # of another VLAN there is something to say
+        known = inkov(*re.sub("--vlan [0-9,-]+", "--vlan 10", asked).split(), "-q")
+        assert known.err == "" and known.out.strip()

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from inkov.cli.options import ListingOptions, SwitchOption, shared
+from inkov.cli.says import say_if_empty
 from inkov.cli.session import start
 
 
@@ -12,7 +13,9 @@ def links(options: ListingOptions, switch: SwitchOption = None) -> None:
     from inkov.survey.links import link_rows
 
     session = start(options)
-    rows = link_rows(session.fabric, session.switch(switch))
+    name = session.switch(switch)
+    rows = link_rows(session.fabric, name)
     locator = session.locator
     options.out.show(listing("links", rows, lambda: links_grid(rows, locator), locator))
+    say_if_empty(rows, "no link is known", switch=name)
     session.end()

@@ -6,7 +6,7 @@ import typer
 
 from inkov.cli.explain import explain
 from inkov.cli.options import BecauseOption, ListingOptions, SwitchOption, VlanOption, shared
-from inkov.cli.says import alone
+from inkov.cli.says import alone, say_if_empty
 from inkov.cli.session import start, vlan_list
 
 
@@ -36,9 +36,11 @@ def ports(
     fabric, locator, name = session.fabric, session.locator, session.switch(switch)
     # One form or the other.
     if matrix:
-        result = matrix_result(memberships(fabric, name, vids), locator)
+        members = memberships(fabric, name, vids)
+        options.out.show(matrix_result(members, locator))
+        say_if_empty(members, "no port passes" if vids is not None else "no port", vids, name)
     else:
         rows = port_rows(fabric, name, vids)
-        result = listing("ports", rows, lambda: ports_grid(rows, locator), locator)
-    options.out.show(result)
+        options.out.show(listing("ports", rows, lambda: ports_grid(rows, locator), locator))
+        say_if_empty(rows, "no port passes" if vids is not None else "no port", vids, name)
     session.end()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sized
 from contextlib import suppress
 from time import monotonic
 from typing import TYPE_CHECKING, NoReturn, TextIO
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from inkov.campus import Campus, Problem
     from inkov.forwarding.trees.active import Now
     from inkov.readers import Loaded, Locator
+    from inkov.vlanset import VlanSet
 
 __all__ = [
     "alone",
@@ -29,6 +30,7 @@ __all__ = [
     "one_of_outcomes",
     "reason",
     "say",
+    "say_if_empty",
     "say_problems",
     "say_unmatched",
     "show_progress",
@@ -101,6 +103,15 @@ def alone(option: str, others: Mapping[str, object]) -> None:
         # Said, and not passed over.
         if value:
             fail(f"{name} does nothing beside {option}")
+
+
+def say_if_empty(
+    rows: Sized, says: str, vlan: VlanSet | None = None, switch: str | None = None
+) -> None:
+    """Say that a listing is empty, and of what, rather than to show a table of nothing."""
+    if not rows:
+        about = f" VLAN {vlan}" if vlan is not None else ""
+        complain(f"{says}{about}{f' on {safe(switch)}' if switch is not None else ''}")
 
 
 def reason(error: OSError) -> str:

@@ -9,7 +9,7 @@ from inkov.cli.options import (
     VlanOption,
     shared,
 )
-from inkov.cli.says import alone, one_of_outcomes
+from inkov.cli.says import alone, one_of_outcomes, say_if_empty
 from inkov.cli.session import start, vlan_list
 
 
@@ -35,8 +35,11 @@ def trunks(
         explain(session, because, options.out)
         return
     wanted = session.plan.wanted(session.loaded.campus.devices)
-    rows = trunk_rows(session.fabric, session.switch(switch), wanted, vids)
+    name = session.switch(switch)
+    rows = trunk_rows(session.fabric, name, wanted, vids)
     locator = session.locator
     options.out.show(listing("trunks", rows, lambda: trunks_grid(rows, locator), locator))
+    says = "no trunk has to do with" if vids is not None else "no trunk"
+    say_if_empty(rows, says, vids, name)
     one_of_outcomes(session.now)
     session.end()

@@ -1,7 +1,7 @@
 from __future__ import annotations
 
 from inkov.cli.options import ListingOptions, NowOption, SwitchOption, VlanOption, shared
-from inkov.cli.says import one_of_outcomes
+from inkov.cli.says import one_of_outcomes, say_if_empty
 from inkov.cli.session import start, vlan_list
 
 
@@ -19,8 +19,10 @@ def vlans(
 
     vids = vlan_list(vlan)
     session = start(options, now=now)
-    rows = vlan_rows(session.fabric, vids, session.switch(switch))
+    name = session.switch(switch)
+    rows = vlan_rows(session.fabric, vids, name)
     locator = session.locator
     options.out.show(listing("vlans", rows, lambda: vlans_grid(rows, locator), locator))
+    say_if_empty(rows, "nothing is known of" if vids is not None else "no VLAN", vids, name)
     one_of_outcomes(session.now)
     session.end()
