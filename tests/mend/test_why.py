@@ -62,6 +62,16 @@ def edits(answer: Any) -> list[tuple[str | None, str, str | None, Any, Any]]:
     ]
 
 
+def test_of_what_works_masks_are_told(inkov: Inkov, tmp_path: Path) -> None:
+    """fan's mask is that of the router of VLAN 10; pump's is another than that of VLAN 20."""
+    wide = ("hosts.csv", "10.0.20.6/24", "10.0.20.6/16")
+    fine = asked(inkov, tmp_path, "fan pump", wide)["fine"]
+    masks = [(one["says"], one["where"]["file"], one["where"]["line"]) for one in fine]
+    assert [mask for mask in masks if "mask" in mask[0]] == [
+        ("the mask of fan is that of core-1 VLAN 10", "campus/core-1.sheet", 14)
+    ]
+
+
 @pytest.mark.parametrize("pair", ["fan lamp", "fan pump", "lamp pump", "fern-1:1 gate-1:1"])
 def test_what_works(inkov: Inkov, tmp_path: Path, pair: str) -> None:
     answer = asked(inkov, tmp_path, pair)

@@ -67,7 +67,8 @@ def convert(
     except OSError as error:
         fail(f"cannot write to {folder}: {reason(error)}")
     _write(folder, files)
-    say(f"{len(files)} files written to {folder}")
+    number = "1 file" if len(files) == 1 else f"{len(files)} files"
+    say(f"{number} written to {folder}")
     for what in lost:
         say(f"not written: {safe(what)}")
     session.end(FINDINGS if lost else ALL_WELL)
