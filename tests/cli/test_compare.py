@@ -195,6 +195,16 @@ def test_what_is_lost_goes_by_the_names_before(inkov: Inkov, sides: tuple[Path, 
     assert run(inkov, sides, "--lose", "bracken").status == 1
 
 
+def test_why_a_tagged_frame_gets_in_no_more(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    """The camera at port 4 tags its frames, and the port becomes an access port."""
+    for side, port in zip(sides, ("mode: trunk\nallowed: 20", "vlan: 20"), strict=True):
+        edit(side, "fern-1.sheet", "[port 4]\nstate: off", f"[port 4]\n{port}")
+        (side / "hosts.csv").write_text("host,switch,port,vlan\ncamera,fern-1,4,20\n")
+    lost = [one for one in run(inkov, sides, "-f", "json").json["lost"] if one["level"] == "honest"]
+    [stops] = [one["witness"][0] for one in lost if one["from"]["hosts"] == ["camera"]]
+    assert stops["because"] == "fern-1:4 (access) takes no frames tagged 20"
+
+
 def test_a_permission_for_nobody_is_told(inkov: Inkov, sides: tuple[Path, Path]) -> None:
     edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 20")
     result = run(inkov, sides, "--lose", "fernz <-> core-1")

@@ -82,6 +82,7 @@ def test_all_pairs_that_differ_in_frames_are_found_and_no_others(tmp_path: Path)
             (False, relation.lost(), before - after),
         ):
             frames = [one for one in differing if one.layer == Layer.FRAMES]
+            assert not any(one.in_part for one in frames)  # of a frame there is no part
             side = relation.sides[gained]
             assert pairs_of(rows(frames, relation), side) == pairs, (number, level, gained)
             counts[gained] += len(pairs)
