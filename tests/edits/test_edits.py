@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from inkov.campus import Basis, Campus, Fact, Origin
 from inkov.edits import Edit, Kind, apply, difference, renames, vids_of
+from inkov.edits.make import row_gone
 from inkov.edits.things import numbered
 from inkov.readers import load
 from inkov.vlanset import VlanSet
@@ -62,6 +63,17 @@ def test_applying_the_difference_gives_the_new_campus(tmp_path: Path) -> None:
         assert len(found) == len(backwards)
         edits += len(found)
     assert edits > 1000, edits
+
+
+def test_a_switch_without_a_table_gets_one_with_its_first_row() -> None:
+    """Without a table nobody knows which VLANs there are; an empty one says that there are none."""
+    table, port = "[vlans]\n10: ferns\n", "[port 1]\nvlan: 10\n"
+    old, new = (campus_of(f"switch: a\n{text}{port}") for text in ("", table))
+    assert old.devices["a"].vlans is None
+    made = apply(old, difference(old, new)).devices["a"].vlans
+    assert made is not None and [row.vid for row in made.values()] == [10]
+    none = apply(new, row_gone(new.devices["a"], 10))
+    assert none.devices["a"].vlans == {}
 
 
 def told(edits: list[Edit]) -> list[tuple[str, str, str, str]]:

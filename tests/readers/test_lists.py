@@ -162,6 +162,7 @@ PATTERNS = """
         ("vi 1/*", ["vine 1/1", "vine 1/2"]),
         ("bench 1/1, vine 1/*", ["bench 1/1", "vine 1/1", "vine 1/2"]),
         ("bench 1/1 vine 1/*", ["bench 1/1", "vine 1/1", "vine 1/2"]),
+        ("vine 1/1-1/2, bench 1/*", ["bench 1/1", "vine 1/1", "vine 1/2"]),
         ("be*", ["bench 1/1"]),
         ("*", ["bench 1/1", "vine 1/1", "vine 1/2", "vine 2/1"]),
         ("all but vine 1/1", ["bench 1/1", "vine 1/2", "vine 2/1"]),
