@@ -297,20 +297,38 @@ def test_joined_segments_are_refused_with_the_lines_to_blame(
     assert {"breach"} <= {one["severity"] for one in said["findings"]["new"]}
 
 
+YARD = (
+    'dialect = "bed"\nrecognise = ["yard {name}"]\n'
+    '[device.says]\n"yard {name}" = "name = {name}"\n'
+    '[port]\nopens = ["pot {ports}"]\n'
+    '[port.says]\n"grows {vid}" = "mode = access; vlan = {vid}"\n'
+)
+
+
+@pytest.mark.parametrize(("before", "after"), [(2, 2), (2, 3), (3, 2), (0, 2)])
+def test_lines_alike_that_are_not_understood_are_counted(
+    inkov: Inkov, tmp_path: Path, before: int, after: int
+) -> None:
+    """Only those that come are new."""
+    for side, number in (("old", before), ("new", after)):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "bed.toml").write_text(YARD)
+        pots = (f"pot {n}\n  grows 10\n" + "  hums 20\n" * (n <= number) for n in range(1, 5))
+        (tmp_path / side / "north.txt").write_text("yard north\n" + "".join(pots))
+    said = inkov("compare", "old", "new", "-f", "json", "-q").json["because"]
+    assert sum(one["says"].endswith("understood: hums 20") for one in said) == max(
+        after - before, 0
+    )
+
+
 def test_a_new_line_that_is_not_understood_is_refused_where_it_stands(
     inkov: Inkov, tmp_path: Path
 ) -> None:
     """What was not understood before is no reason, wherever it stands now."""
-    dialect = (
-        'dialect = "bed"\nrecognise = ["yard {name}"]\n'
-        '[device.says]\n"yard {name}" = "name = {name}"\n'
-        '[port]\nopens = ["pot {ports}"]\n'
-        '[port.says]\n"grows {vid}" = "mode = access; vlan = {vid}"\n'
-    )
     text = "yard north\npot 1\n  grows 10\n  hums 20\n"
     for side, more in (("old", ""), ("new", "pot 2\n  grows 10\n  leaks 20\n")):
         (tmp_path / side).mkdir()
-        (tmp_path / side / "bed.toml").write_text(dialect)
+        (tmp_path / side / "bed.toml").write_text(YARD)
         head, pot, rest = text.partition("pot 1\n")
         (tmp_path / side / "north.txt").write_text(head + more + pot + rest)
     said = inkov("compare", "old", "new", "--gain", "*", "-f", "json", "-q")
