@@ -213,6 +213,30 @@ def test_several_ports_where_one_is_meant_are_none() -> None:
     assert len(reading.ledger.unmatched) == 6 == len(reading.part.problems)
 
 
+def test_what_stands_in_quotes_is_a_name_and_no_range() -> None:
+    tables = """
+    dialect = "t"
+    files = ["*.txt"]
+    [lists]
+    ranges = [":"]
+    [vlan]
+    opens = ["vine {vid}"]
+    [vlan.says]
+    "called {name}" = "name = {name}"
+    [port]
+    opens = ["pot {port}"]
+    [port.says]
+    "bears {vlans}" = "mode = trunk; allowed = {vlans}"
+    """
+    dialect = compile_dialect("t.toml", dedent(tables).encode())
+    text = 'vine 7\n  called "10:12"\npot 1\n  bears "10:12"\npot 2\n  bears 20:22, "10:12"\n'
+    ports = read_text(dialect, "x.txt", text.encode()).part.devices[0].ports
+    assert {name: str(port.allowed and port.allowed.value) for name, port in ports.items()} == {
+        "1": "7",
+        "2": "7,20-22",
+    }
+
+
 def test_a_range_by_a_word_through_the_program(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "c").mkdir()
     (tmp_path / "c" / "t.toml").write_text(dedent(LANGUAGE.format(lists=WORDS)))
