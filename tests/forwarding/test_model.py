@@ -984,6 +984,13 @@ def test_fm_5_9_a_box_that_may_route(inkov: Inkov, tmp_path: Path) -> None:
     assert plain["verdict"] == "holds" and says in plain["assumes"]
     [strict] = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
     assert strict["verdict"] == "undecided" and says in strict["because"]
+    # With the tag of one side only it routes nothing to the other.
+    text = (tmp_path / "a.sheet").read_text()
+    for own in (10, 20):
+        (tmp_path / "a.sheet").write_text(text.replace("allowed: 10,20", f"allowed: {own}"))
+        [one_side] = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+        assert says not in one_side["assumes"] and says not in one_side["because"], own
+    (tmp_path / "a.sheet").write_text(text)
     # A host that a table names there is that host.
     (tmp_path / "hosts.csv").write_text("host,switch,port,vlan\nlamp-1,a,9,10\n")
     [known] = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
