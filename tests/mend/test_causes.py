@@ -20,7 +20,7 @@ FABRIC = fabric_of(
     "switch: a\n[vlans]\n10: ferns\n20: beds; suspended\n[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
     "[port 3]\nmode: trunk\nallowed: 10\nwithheld: 20\n[port 4]\nmode: general\ntagged: 10\n"
     "[port 5]\nstate: off\n[bundle up]\nmembers: 6\nstate: off\n"
-    "[gateway 20]\naddress: 10.0.20.1/24\nstate: off\n"
+    "[gateway 20]\naddress: 10.0.20.1/24\nstate: off\n[port 7]\nmtu: 1500\nedge: yes\n"
 )
 A = FABRIC.campus.devices["a"]
 LAMP = Host("lamp", "a", "1", Origin("hosts.csv", 2), address=ip_interface("10.0.20.7/25"))
@@ -60,7 +60,9 @@ def host(attribute: str, before: Any, after: Any) -> Make:
         ),
         (port("1", "mode", Mode.TRUNK), "a:1 is an access port, and its far end a trunk", 6),
         (port("3", "mode", Mode.GENERAL), "a:3 is a trunk, and its far end a general port", 11),
-        (port("1", "mtu", 9000), "the mtu of a:1 is None", 6),
+        (port("1", "mtu", 9000), "a:1 states no MTU", 6),
+        (port("7", "mtu", 9000), "a:7 has MTU 1500", 26),
+        (port("7", "edge", False), "edge is on at a:7", 27),
         (lambda device: row_gone(device, 20)[0], "a has no VLAN 20", 5),
         (row("active", True), "VLAN 20 is suspended on a", 5),
         (row("private", Private.ISOLATED), "VLAN 20 of a is not isolated", 5),

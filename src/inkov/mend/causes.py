@@ -86,9 +86,12 @@ def _value(value: Any) -> Any:
     return value.value if isinstance(value, Fact) else value
 
 
+_UPPER = {"vlan": "VLAN", "pvid": "PVID", "mtu": "MTU", "bpdu": "BPDU"}
+
+
 def _otherwise(fabric: Fabric, edit: Edit) -> str:
     at = f"{edit.switch}:{edit.name}" if edit.kind is Kind.PORT else f"{edit.switch} {edit.name}"
-    words = edit.attribute.replace("_", " ").replace("vlan", "VLAN")
+    words = " ".join(_UPPER.get(word, word) for word in edit.attribute.split("_"))
     before = _value(edit.before)
     # Nothing is stated where something would have to be.
     if before is None:
