@@ -139,6 +139,42 @@ def test_a_block_is_named_by_its_first_cell_where_that_is_the_name() -> None:
     ]
 
 
+@pytest.mark.parametrize("grouped", [False, True])
+def test_a_table_without_room_for_its_words_is_told_row_by_row(grouped: bool) -> None:
+    """Nothing is left out of it, and lists break between their numbers, but for those of names."""
+    columns = [Column("VLANs"), Column("Bed"), Column("Since", spare=True), Column("Untagged")]
+    grid = Grid([Column("Group")] * grouped + columns, grouped=grouped)
+    for name in ("1,2,3", "4,5"):
+        grid.add(*["west"] * grouped, name, "glasshouse", "2019", "10,20,30", marked=(3 + grouped,))
+    block = "{}\n    Bed       glasshouse\n    Since     2019\n    Untagged  10, 20, 30\n".format
+    head = "west\n" * grouped
+    assert grid_text(grid, Screen(24, colour=False)) == head + block("1,2,3") + block("4,5")
+    drawn = grid_text(grid, Screen(24, colour=True))
+    assert re.findall(r"\x1b\[1;35m([^\x1b]*)\x1b", drawn) == ["10, 20, 30"] * 2
+    # With room for the words there is a table: the spare column is left out of it.
+    told = grid_text(grid, Screen(30, colour=False)).splitlines()
+    assert told[grouped].split() == ["VLANs", "Bed", "Untagged"]
+    assert told[-1] == "Left out at this width: Since"
+
+
+def test_the_folder_of_all_paths_is_told_once() -> None:
+    grid = Grid([Column("File", whole=True, paths=True), Column("Read", right=True)])
+    for name in ("north/a.sheet", "b.sheet"):
+        grid.add(f"/campus/of/{name}", "7")
+    assert grid_text(grid, Screen(20, colour=False)).splitlines() == [
+        "File           Read",
+        "───────────────────",
+        "north/a.sheet     7",
+        "b.sheet           7",
+        "All files are in",
+        "/campus/of",
+    ]
+    # Where there is room, and where they have nothing in common, they stand as they are.
+    assert "/campus/of/b.sheet" in grid_text(grid, Screen(40, colour=False))
+    grid.add("c.sheet", "7")
+    assert "/campus/of/b.sheet" in grid_text(grid, Screen(20, colour=False))
+
+
 def pieces(columns: int) -> Grid:
     heads = [Column("Bed"), *(Column(f"P{number}", whole=True) for number in range(columns))]
     grid = Grid(heads, in_pieces=True)

@@ -90,6 +90,7 @@ def grid_text(grid: Grid, screen: Screen) -> str:
     parts: list[RenderableType] = []
     grid = _in_their_folder(grid, screen.width)
     shown, widths, left_out = _fit(grid, screen.width)
+    names = grid.rows
     # Not at its natural width.
     if widths != _natural(grid):
         grid = _with_gaps(grid)
@@ -106,8 +107,8 @@ def grid_text(grid: Grid, screen: Screen) -> str:
         if grid.grouped:
             parts.append(Text("\n" * bool(number) + name, style=_GROUP))
         if widths is None:
-            for row in rows:
-                parts += _block(grid, *row)
+            for at, row in rows:
+                parts += _block(grid, at, row, names[at])
         else:
             parts += _in_pieces(grid, list(rows), shown, widths, screen)
     parts += [Text(safe(note), style=_NOTE) for note in grid.notes]
@@ -291,21 +292,23 @@ def _table(
     return table
 
 
-def _block(grid: Grid, number: int, row: list[str]) -> list[RenderableType]:
-    """A row below its name (of a link both ends): what else it has, a line for each column."""
+def _block(grid: Grid, number: int, row: list[str], own: list[str]) -> list[RenderableType]:
+    """A row below its name (of a link both ends): what else it has, a line for each column. The
+    name stands as it is in `own`, without gaps.
+    """
     table = Table.grid(padding=(0, 2, 0, 0))
     table.add_column(style=_NOTE, no_wrap=True)
     table.add_column(overflow="fold")
     # The name of a group is told above it.
     first = int(grid.grouped)
-    named = first + (2 if grid.columns[first + 1].whole else 1)
+    named = first + (2 if any(column.whole for column in grid.columns[first + 1 :][:1]) else 1)
     for at, (column, cell) in enumerate(zip(grid.columns, row, strict=True)):
         # What is empty is left out.
         if cell and at >= named:
             style = _MARK if (number, at) in grid.marks else ""
             table.add_row(column.name, Text(cell, style=style))
     return [
-        Text("  ".join(row[first:named]), style=_HEAD),
+        Text("  ".join(own[first:named]), style=_HEAD),
         Padding(table, (0, 0, 0, 4), expand=False),
     ]
 
