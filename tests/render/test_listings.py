@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Inkov
+from tests.conftest import DEMO, Inkov
 from tests.render.screens import WORSE, on_screen, styled
 
 A = """\
@@ -302,3 +302,30 @@ def test_that_nothing_is_listed_is_said(inkov: Inkov, folder: Path, asked: str, 
     if "--vlan" in asked:  # of another VLAN there is something to say
         known = inkov(*re.sub("--vlan [0-9,-]+", "--vlan 10", asked).split(), "-q")
         assert known.err == "" and known.out.strip()
+
+
+def test_places_are_brief_where_a_name_tells_the_file(inkov: Inkov, tmp_path: Path) -> None:
+    """north/box.sheet and south/box.sheet are told apart by their folders."""
+    for place in ("north/box", "south/box", "south/crate"):
+        (tmp_path / place).parent.mkdir(exist_ok=True)
+        (tmp_path / f"{place}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {place.replace('/', '-')}\n[port 1]\nvlan: 10\n"
+        )
+    told = table(inkov("ports", ".", "-f", "csv", "-q").out)
+    assert {row[0]: row[-1] for row in told} == {
+        "north-box": "./north/box.sheet:3",
+        "south-box": "./south/box.sheet:3",
+        "south-crate": "crate.sheet:3",
+    }
+
+
+def test_what_is_understood_of_each_file_is_counted(inkov: Inkov) -> None:
+    rows = inkov("read", DEMO / "garden" / "aviary-1", "-f", "csv").out.splitlines()
+    [name] = [row for row in rows if "/hostname," in row]
+    assert name.endswith("/hostname,host name,aviary-1,1,0,0,a part of aviary-1")
+
+
+def test_where_a_document_is_malformed(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "x.json").write_text('{"openconfig-interfaces:interfaces": {\n "interface": [}\n')
+    says = "inkov: ./x.json:2: not JSON at column 16: invalid character ("
+    assert inkov("read", ".").err.startswith(says)
