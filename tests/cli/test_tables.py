@@ -76,6 +76,8 @@ def test_where_a_vlan_is_defined_is_said_by_the_shorter_list(
         ("10: ferns; suspended", "10", "VLAN 10 is suspended on b", 4),
         ("20: beds", "10", "b does not define VLAN 10", 2),
         ("10: ferns", "20", "does not hold VLAN 10", 8),
+        # It takes the tag, and sends none.
+        ("10: ferns", "10\nwithheld: 10", "VLAN 10 is withheld from b:8", 9),
     ],
 )
 def test_why_a_vlan_falls_apart(

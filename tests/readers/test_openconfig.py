@@ -382,6 +382,15 @@ def test_the_locator_finds_every_member_of_any_json(
         assert json.dumps(key) + ":" in line
 
 
+@pytest.mark.parametrize(
+    ("text", "line"),
+    [('{\n "x": 1,\n "m:x": 2\n}\n', 3), ('{\n "m:x": 2,\n "x": 1\n}\n', 2)],
+)
+def test_of_two_spellings_the_one_with_a_prefix_is_told(text: str, line: int) -> None:
+    """It is the one that the reader takes."""
+    assert Locator({"x.json": text.encode()}).line(Origin("x.json", pointer="/x")) == line
+
+
 def test_of_a_key_given_twice_the_surroundings_are_told() -> None:
     """The last one counts; which of the two a pointer means is not looked for."""
     text = '{\n "x": {\n  "a": 1,\n  "b": 2,\n  "a": 3\n }\n}\n'
