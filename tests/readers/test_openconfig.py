@@ -391,6 +391,31 @@ def test_of_two_spellings_the_one_with_a_prefix_is_told(text: str, line: int) ->
     assert Locator({"x.json": text.encode()}).line(Origin("x.json", pointer="/x")) == line
 
 
+@pytest.mark.parametrize(("values", "told"), [((10, 20), True), ((10, 10), False)])
+def test_a_member_in_two_spellings_with_two_values_is_not_understood(
+    inkov: Inkov, tmp_path: Path, values: tuple[int, int], told: bool
+) -> None:
+    """In one object. Where two ports have it in two spellings, each is said once."""
+    vlan = dict(zip(("access-vlan", "openconfig-vlan:access-vlan"), values, strict=True))
+    configs = [{"interface-mode": "ACCESS"} | vlan, {"openconfig-vlan:interface-mode": "ACCESS"}]
+    ports = [
+        {
+            "name": str(number),
+            "config": {"name": str(number)},
+            "openconfig-if-ethernet:ethernet": {
+                "openconfig-vlan:switched-vlan": {"config": config}
+            },
+        }
+        for number, config in enumerate(configs)
+    ]
+    (tmp_path / "x.json").write_text(
+        json.dumps({"openconfig-interfaces:interfaces": {"interface": ports}}, indent=0)
+    )
+    result = inkov("read", ".", "--unmatched", "--strict")
+    says = "access-vlan: stated twice, which one counts is not known"
+    assert result.status == int(told) and (says in result.out) is told, result.out
+
+
 def test_of_a_key_given_twice_the_surroundings_are_told() -> None:
     """The last one counts; which of the two a pointer means is not looked for."""
     text = '{\n "x": {\n  "a": 1,\n  "b": 2,\n  "a": 3\n }\n}\n'

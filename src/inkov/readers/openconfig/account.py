@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from inkov.campus import Origin
@@ -69,8 +69,9 @@ def account_of(file: str, tree: Any, ledger: Ledger) -> None:
     """Enter every value of a decoded tree into a ledger, those that were not used by subtree."""
     ignored: Counter[str] = Counter()
     unmatched: Counter[str] = Counter()
+    counts, several = _paths(tree)
     # Thousands of ports have the same few paths.
-    for whole, count in _paths(tree).items():
+    for whole, count in counts.items():
         # An answer of RESTCONF is wrapped.
         pointer = whole.removeprefix("/data")
         if _UNDERSTOOD.match(pointer):
@@ -81,6 +82,45 @@ def account_of(file: str, tree: Any, ledger: Ledger) -> None:
             ignored[pointer] += count
     ledger.ignored += _listed(file, ignored, {})
     ledger.unmatched += _listed(file, unmatched, _first_of(unmatched, tree) if unmatched else {})
+    if several:
+        used = _used(counts)
+        for path, pointer in _contradicting(tree, several):
+            # Of a member that nothing is read from it does not matter.
+            if path in used:
+                says = f"{path.removeprefix('/data')}: stated twice, which one counts is not known"
+                ledger.unmatched.append(Unread(Origin(file, pointer=pointer), says, ours=True))
+
+
+def _used(paths: Iterable[str]) -> set[str]:
+    """Those of some paths that are understood, and all above them."""
+    used: set[str] = set()
+    for whole in paths:
+        path = whole if _UNDERSTOOD.match(whole.removeprefix("/data")) else ""
+        while path and path not in used:
+            used.add(path)
+            path = path.rpartition("/")[0]
+    return used
+
+
+def _contradicting(tree: Any, several: set[str]) -> Iterator[tuple[str, str]]:
+    """The members that an object has twice, spelled with a prefix and without or with two, and with
+    two values: each by its path and its place. `several` are the paths that are spelled in more
+    than one way.
+    """
+    stack = [(tree, "", "")]
+    while stack:
+        node, path, pointer = stack.pop()
+        if isinstance(node, dict):
+            first: dict[str, Any] = {}
+            for key, value in node.items():
+                name = key.rpartition(":")[2]
+                own = f"{path}/{name}"
+                # The same value twice leaves no doubt.
+                if own in several and first.setdefault(name, value) != value:
+                    yield own, f"{pointer}/{name}"
+                stack.append((value, own, f"{pointer}/{name}"))
+        elif isinstance(node, list):
+            stack += [(value, path, f"{pointer}/{number}") for number, value in enumerate(node)]
 
 
 def _listed(file: str, counts: Counter[str], places: dict[str, str]) -> list[Unread]:
@@ -119,17 +159,21 @@ class _Path:
     the paths below, by the keys as the file has them.
     """
 
-    __slots__ = ("below", "name", "values")
+    __slots__ = ("below", "name", "names", "values")
 
     def __init__(self, name: str) -> None:
         self.name = name
         self.values = 0
         self.below: dict[str, _Path] = {}
+        self.names: set[str] = set()  # of those below
 
 
-def _paths(tree: Any) -> Counter[str]:
-    """How many values there are of each path. A path is spelt once, not for each of its values."""
+def _paths(tree: Any) -> tuple[Counter[str], set[str]]:
+    """How many values there are of each path, and the paths that are spelled in several ways. A
+    path is spelt once, not for each of its values.
+    """
     root = _Path("")
+    several: set[str] = set()
     every = [root]
     stack = [(tree, root)]
     while stack:
@@ -139,7 +183,11 @@ def _paths(tree: Any) -> Counter[str]:
                 below = path.below.get(key)
                 if below is None:
                     # Module prefixes differ between exports, and mean nothing to the tables above.
-                    below = path.below[key] = _Path(f"{path.name}/{key.rpartition(':')[2]}")
+                    below = _Path(f"{path.name}/{key.rpartition(':')[2]}")
+                    if below.name in path.names:
+                        several.add(below.name)
+                    path.names.add(below.name)
+                    path.below[key] = below
                     every.append(below)
                 if isinstance(value, dict | list):
                     stack.append((value, below))
@@ -152,4 +200,4 @@ def _paths(tree: Any) -> Counter[str]:
     counts: Counter[str] = Counter()
     for path in every:
         counts[path.name] += path.values
-    return +counts
+    return +counts, several
