@@ -416,6 +416,29 @@ def test_a_member_in_two_spellings_with_two_values_is_not_understood(
     assert result.status == int(told) and (says in result.out) is told, result.out
 
 
+@pytest.mark.parametrize(
+    ("members", "told"),
+    [
+        ('"access-vlan": 10,\n"access-vlan" : 20', ["access-vlan"]),
+        ('"access-vlan": 10,\n"access-vlan": 20,\n"access-vlan": 20', ["access-vlan"] * 2),
+        ('"access-vlan": 10,\n"access-vlan": 10', []),
+        ('"access-vlan": 10,\n"about": "a \\": b"', []),  # no member, though it looks like one
+        ('"access-vlan": 10,\n"colour": 1,\n"colour": 2', []),  # which nothing is read from
+    ],
+)
+def test_a_name_that_an_object_has_twice_is_not_understood(
+    inkov: Inkov, tmp_path: Path, members: str, told: list[str]
+) -> None:
+    (tmp_path / "x.json").write_text(
+        '{"openconfig-interfaces:interfaces": {"interface": [{"name": "1", "config": {"name": "1"},'
+        '"openconfig-if-ethernet:ethernet": {"openconfig-vlan:switched-vlan": {"config": {'
+        f'"interface-mode": "ACCESS",\n{members}\n}}}}}}}}]}}}}'
+    )
+    result = inkov("read", ".", "--unmatched", "--strict")
+    assert re.findall(r"([\w-]+): stated twice", result.out) == told, result.out
+    assert result.status == 1 or not told
+
+
 def test_of_a_key_given_twice_the_surroundings_are_told() -> None:
     """The last one counts; which of the two a pointer means is not looked for."""
     text = '{\n "x": {\n  "a": 1,\n  "b": 2,\n  "a": 3\n }\n}\n'

@@ -6,9 +6,11 @@ understood.
 
 from __future__ import annotations
 
+import json
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from typing import Any
 
 from inkov.campus import Origin
@@ -65,11 +67,20 @@ _VLAN_RELEVANT = re.compile(
 """The members of a VLAN are a report of what its ports say."""
 
 
-def account_of(file: str, tree: Any, ledger: Ledger) -> None:
-    """Enter every value of a decoded tree into a ledger, those that were not used by subtree."""
+def account_of(file: str, tree: Any, ledger: Ledger, *, text: bytes = b"") -> None:
+    """Enter every value of a decoded tree into a ledger, those that were not used by subtree.
+    `text` is the JSON that it was decoded from, if it was: of a name that an object has twice a
+    decoder keeps the last value.
+    """
     ignored: Counter[str] = Counter()
     unmatched: Counter[str] = Counter()
-    counts, several = _paths(tree)
+    counts, several, members = _paths(tree)
+    # Within a text there may be what looks like a member: then nothing is found there.
+    if text and sum(1 for _ in _MEMBER.finditer(text)) > members:
+        # Numbers may be longer, and objects deeper, than this decoder takes.
+        with suppress(ValueError, RecursionError):
+            tree = json.loads(text, object_pairs_hook=_all_members)
+            counts, several, _ = _paths(tree)
     # Thousands of ports have the same few paths.
     for whole, count in counts.items():
         # An answer of RESTCONF is wrapped.
@@ -89,6 +100,19 @@ def account_of(file: str, tree: Any, ledger: Ledger) -> None:
             if path in used:
                 says = f"{path.removeprefix('/data')}: stated twice, which one counts is not known"
                 ledger.unmatched.append(Unread(Origin(file, pointer=pointer), says, ours=True))
+
+
+_MEMBER = re.compile(rb'"\s*:')
+
+
+def _all_members(members: list[tuple[str, Any]]) -> dict[str, Any]:
+    """An object with all that it has under one name, as if it were spelled in several ways."""
+    every: dict[str, Any] = {}
+    times: Counter[str] = Counter()
+    for key, value in members:
+        times[key] += 1
+        every[f"{times[key]}:{key}" if times[key] > 1 else key] = value
+    return every
 
 
 def _used(paths: Iterable[str]) -> set[str]:
@@ -168,17 +192,19 @@ class _Path:
         self.names: set[str] = set()  # of those below
 
 
-def _paths(tree: Any) -> tuple[Counter[str], set[str]]:
-    """How many values there are of each path, and the paths that are spelled in several ways. A
-    path is spelt once, not for each of its values.
+def _paths(tree: Any) -> tuple[Counter[str], set[str], int]:
+    """How many values there are of each path, the paths that are spelled in several ways, and how
+    many members all objects have. A path is spelt once, not for each of its values.
     """
     root = _Path("")
+    members = 0
     several: set[str] = set()
     every = [root]
     stack = [(tree, root)]
     while stack:
         node, path = stack.pop()
         if isinstance(node, dict):
+            members += len(node)
             for key, value in node.items():
                 below = path.below.get(key)
                 if below is None:
@@ -200,4 +226,4 @@ def _paths(tree: Any) -> tuple[Counter[str], set[str]]:
     counts: Counter[str] = Counter()
     for path in every:
         counts[path.name] += path.values
-    return +counts, several
+    return +counts, several, members
