@@ -10,6 +10,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
 from inkov.checks.words import both
 from inkov.edits import Edit
+from inkov.edits.edit import in_words
 from inkov.edits.make import defined, of_port, usual_name
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, union
@@ -126,7 +127,7 @@ def _as_planned(resolved: Resolved, attribute: str, wanted: object) -> Iterator[
 
 
 def _named(attribute: str) -> str:
-    return attribute.replace("_", " ").replace("access vlan", "vlan").replace("vlan", "VLAN")
+    return in_words(attribute).replace("access VLAN", "VLAN")
 
 
 def _of_port(resolved: Resolved, attribute: str) -> object:

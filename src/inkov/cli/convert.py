@@ -40,6 +40,7 @@ def convert(
     from inkov.readers.defaults import by_the_standard
     from inkov.readers.openconfig.writer import write_openconfig
     from inkov.readers.sheets.writer import write_sheet
+    from inkov.render.compared import count
 
     session = start(options)
     campus = session.loaded.campus
@@ -67,8 +68,7 @@ def convert(
     except OSError as error:
         fail(f"cannot write to {folder}: {reason(error)}")
     _write(folder, files)
-    number = "1 file" if len(files) == 1 else f"{len(files)} files"
-    say(f"{number} written to {folder}")
+    say(f"{count(len(files), 'file')} written to {folder}")
     for what in lost:
         say(f"not written: {safe(what)}")
     session.end(FINDINGS if lost else ALL_WELL)

@@ -34,13 +34,14 @@ def ports(
         explain(session, because, options.out)
         return
     fabric, locator, name = session.fabric, session.locator, session.switch(switch)
+    says = "no port passes" if vids is not None else "no port"
     # One form or the other.
     if matrix:
         members = memberships(fabric, name, vids)
         options.out.show(matrix_result(members, locator))
-        say_if_empty(members, "no port passes" if vids is not None else "no port", vids, name)
+        say_if_empty(members, says, vids, name)
     else:
         rows = port_rows(fabric, name, vids)
         options.out.show(listing("ports", rows, lambda: ports_grid(rows, locator), locator))
-        say_if_empty(rows, "no port passes" if vids is not None else "no port", vids, name)
+        say_if_empty(rows, says, vids, name)
     session.end()

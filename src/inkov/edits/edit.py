@@ -11,7 +11,21 @@ from msgspec.structs import astuple, fields
 
 from inkov.campus import Basis, Fact, Origin, Platform
 
-__all__ = ["Edit", "Kind", "places_of", "same"]
+__all__ = ["Edit", "Kind", "in_words", "places_of", "same"]
+
+_WORDS = {
+    "vlan": "VLAN",
+    "vlans": "VLANs",
+    "pvid": "PVID",
+    "mtu": "MTU",
+    "bpdu": "BPDU",
+    "vrf": "routing table",
+}
+
+
+def in_words(attribute: str) -> str:
+    """An attribute or a kind as people call it: `native_vlan` is the native VLAN."""
+    return " ".join(_WORDS.get(word, word) for word in attribute.split("_"))
 
 
 class Kind(StrEnum):

@@ -7,7 +7,7 @@ from typing import Any
 
 from inkov.campus import Campus, Fact, Host, Mode, Origin, PortKind
 from inkov.edits import Edit, Kind
-from inkov.edits.edit import places_of
+from inkov.edits.edit import in_words, places_of
 from inkov.forwarding import Fabric
 from inkov.forwarding.stations import interfaces
 from inkov.vlanset import VlanSet
@@ -86,12 +86,9 @@ def _value(value: Any) -> Any:
     return value.value if isinstance(value, Fact) else value
 
 
-_UPPER = {"vlan": "VLAN", "pvid": "PVID", "mtu": "MTU", "bpdu": "BPDU"}
-
-
 def _otherwise(fabric: Fabric, edit: Edit) -> str:
     at = f"{edit.switch}:{edit.name}" if edit.kind is Kind.PORT else f"{edit.switch} {edit.name}"
-    words = " ".join(_UPPER.get(word, word) for word in edit.attribute.split("_"))
+    words = in_words(edit.attribute)
     before = _value(edit.before)
     # Nothing is stated where something would have to be.
     if before is None:

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from inkov.campus import Device, Fact, FilterEntry, Origin, Platform, Port, Vlan
 from inkov.edits import Edit, Kind
+from inkov.edits.edit import in_words
 from inkov.edits.things import attributes
 from inkov.harmless import safe
 from inkov.readers import Locator
@@ -24,7 +25,6 @@ __all__ = [
     "what_of_edit",
 ]
 
-_UPPER = {"vlan": "VLAN", "vlans": "VLANs", "pvid": "PVID", "mtu": "MTU", "vrf": "routing table"}
 _SHOWN = 4  # attributes of a thing that is told as a whole
 
 
@@ -35,16 +35,12 @@ def name_of_edit(edit: Edit) -> str:
         return edit.switch
     if edit.kind is Kind.PORT:
         return f"{edit.switch}:{edit.name}"
-    return f"{edit.switch} {_UPPER.get(edit.kind, edit.kind)} {edit.name}".strip()
+    return f"{edit.switch} {in_words(edit.kind)} {edit.name}".strip()
 
 
 def what_of_edit(edit: Edit) -> str:
     """The attribute; "" for a thing as a whole."""
-    return _attribute(edit.attribute)
-
-
-def _attribute(name: str) -> str:
-    return " ".join(_UPPER.get(word, word) for word in name.split("_"))
+    return in_words(edit.attribute)
 
 
 def change_in_words(edit: Edit, *, short: bool = False) -> str:
@@ -70,7 +66,7 @@ def change_in_words(edit: Edit, *, short: bool = False) -> str:
         was, becomes = (values or {} for values in (edit.before, edit.after))
         names = [name for name in {**was, **becomes} if was.get(name) != becomes.get(name)]
         texts = [
-            f"{_attribute(name)} {value_in_words(was.get(name))} ->"
+            f"{in_words(name)} {value_in_words(was.get(name))} ->"
             f" {value_in_words(becomes.get(name))}"
             for name in names
         ]
