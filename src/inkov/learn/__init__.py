@@ -46,6 +46,7 @@ __all__ = [
 
 _MOST_PAIRS = 4  # switches that are learnt from
 _MOST_BYTES = 400_000  # of a text that is learnt from
+_AROUND_NAMES = "\"';,:"  # marks that may stand right beside a name
 
 
 class NothingLearnt(Exception):
@@ -79,7 +80,8 @@ def paired(texts: Sequence[tuple[str, bytes]], devices: Sequence[Device]) -> lis
     for file, data in texts:
         stem = basename(file).partition(".")[0]
         head = data[:20_000].decode("utf-8", "replace").split()
-        words = {word.strip('"') for word in head}
+        # In quotes, or with what ends a statement right behind it.
+        words = {word.strip(_AROUND_NAMES) for word in head}
         # The file is called as the switch is.
         named = [device for device in devices if stem in _names(device)]
         # Or its text names the switch, and only this one.

@@ -16,7 +16,8 @@ each of its items, in each line of the pattern, must be a port of that switch, o
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
+from itertools import pairwise
 
 from msgspec.structs import replace
 
@@ -25,6 +26,7 @@ from inkov.learn.begun import PREFIX, Begun, Settled
 from inkov.learn.hypothesis import DEFAULTS
 from inkov.learn.marks import (
     SURE,
+    are_apart,
     between,
     kinds_of,
     lists_of,
@@ -161,9 +163,11 @@ def _patterns(
 ) -> list[Pattern]:
     """The patterns of some rows, parents before what stands in them."""
     marks = {*lists.separators, *lists.ranges}
-    names = {*lists.kinds, *lists.port_names, *(name for switch in known for name in switch.names)}
+    items = {*lists.kinds, *lists.port_names}
+    called = {name for switch in known for name in switch.names} - items
+    names = items | called
     find_profiles(rows, lists, known)
-    tokens = {id(row): _tokens(row, marks, names) for row in rows}
+    tokens = {id(row): _tokens(row, marks, names, called) for row in rows}
     stated = {row.words[0] for row in rows}
     wordings = _Wordings()
     undoing: list[Row] = []
@@ -174,7 +178,7 @@ def _patterns(
             undoing.append(row)
             continue
         pattern = wordings.add(row, tokens[id(row)])
-        row.runs = [tuple(run) for run in runs_in(_without_profile(row), marks, names)]
+        row.runs = [tuple(run) for run in runs_in(_without_profile(row), marks, names, called)]
         for slot, run in zip(pattern.slots, row.runs, strict=True):
             slot.words.append(run)
     patterns = _with_free_texts(list(wordings.patterns.values()), wordings.free)
@@ -242,10 +246,14 @@ def _without_profile(row: Row) -> list[str]:
     return [PROFILE if n == row.profile else word for n, word in enumerate(row.words)]
 
 
-def _tokens(row: Row, marks: set[str], names: set[str]) -> tuple[str, ...]:
-    """A statement with its lists, texts, addresses and names of profiles blanked out."""
+def _tokens(
+    row: Row, marks: set[str], names: Collection[str], called: Collection[str] = ()
+) -> tuple[str, ...]:
+    """A statement with its lists, texts, addresses and names of profiles blanked out. `names` may
+    be items of lists; `called` are those of VLANs.
+    """
     tokens: list[str] = []
-    for word in _without_profile(row):
+    for before, word in pairwise(["", *_without_profile(row)]):
         # A name in quotes may be that of a VLAN.
         if word.startswith('"') and word.strip('"') not in names:
             tokens.append(TEXT)
@@ -253,7 +261,7 @@ def _tokens(row: Row, marks: set[str], names: set[str]) -> tuple[str, ...]:
             tokens.append(ADDRESSED)
         elif is_numeric(word) or word.strip('"') in names:
             # Several numbers in a row are one list.
-            if tokens[-1:] != [LIST]:
+            if tokens[-1:] != [LIST] or are_apart(before, word, called):
                 tokens.append(LIST)
         elif not (word in marks and tokens[-1:] == [LIST]):
             # A mark within a list is part of it.

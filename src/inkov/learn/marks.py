@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from itertools import pairwise
 from typing import Any
 
@@ -20,6 +20,7 @@ from inkov.vlanset import VlanListError
 
 __all__ = [
     "SURE",
+    "are_apart",
     "between",
     "kinds_of",
     "lists_of",
@@ -158,11 +159,21 @@ def _may_be_missing(mark: str, rows: Sequence[Row]) -> bool:
     return False
 
 
-def runs_in(words: Sequence[str], marks: set[str], names: set[str]) -> Iterator[list[str]]:
-    """The rows of words with numbers, or of names, and of marks between them."""
+def runs_in(
+    words: Sequence[str],
+    marks: set[str],
+    names: Collection[str],
+    called: Collection[str] = (),
+) -> Iterator[list[str]]:
+    """The rows of words with numbers, or of names, and of marks between them. `called` are the
+    names of VLANs, see `are_apart`.
+    """
     run: list[str] = []
-    for word in words:
+    for before, word in pairwise(["", *words]):
         item = is_numeric(word) or word.strip('"') in names
+        if run and are_apart(before, word, called):
+            yield run
+            run = []
         # A mark belongs to a list only behind an item.
         if item or (run and word in marks):
             run.append(word)
@@ -171,6 +182,19 @@ def runs_in(words: Sequence[str], marks: set[str], names: set[str]) -> Iterator[
             run = []
     if run:
         yield run
+
+
+def are_apart(before: str, word: str, called: Collection[str]) -> bool:
+    """Whether two words side by side are a number and the name of a VLAN, which are no list of two:
+    `10 ferns` is a VLAN and what it is called.
+    """
+    one, other = (_is_called(text.strip('"'), called) for text in (before, word))
+    return one is not other and (is_numeric(before) or one) and (is_numeric(word) or other)
+
+
+def _is_called(name: str, called: Collection[str]) -> bool:
+    # What is all number is one, even where a VLAN is called so.
+    return name in called and not name.isdigit()
 
 
 def ports_in(lists: Lists, words: Sequence[str]) -> list[str]:
