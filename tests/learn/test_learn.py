@@ -471,3 +471,33 @@ def test_what_names_nothing_is_proposed_behind_a_mark(inkov: Inkov, tmp_path: Pa
         ledger = read_text(dialect, "t1.txt", (tmp_path / "texts" / "t1.txt").read_bytes()).ledger
         counts.append((ledger.passed, len(ledger.unmatched)))
     assert counts[1] == (counts[0][0] + 1, counts[0][1] - 1)
+
+
+def test_tables_notes_and_old_dialects_are_no_texts_to_describe(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """What stands beside the texts does not change what is begun; nor is the copy of a dialect
+    under another name one that reads them.
+    """
+    (tmp_path / "texts").mkdir()
+    for name, vid in (("north", 10), ("south", 20)):
+        (tmp_path / "texts" / f"{name}.txt").write_text(NESTED.format(name, vid))
+    begun = inkov("dialect", "new", "texts")
+    assert '"moor {name}"' in begun.out
+    (tmp_path / "texts" / "notes.toml").write_text("[notes]\nbeds = 3\n")
+    (tmp_path / "texts" / "colours.csv").write_text("bed,colour\n1,red\n2,blue\n")
+    (tmp_path / "texts" / "moor.toml.old").write_text(
+        'dialect = "moor"\nfiles = ["*.txt"]\n[device]\nignored = ["moor {words}"]\n'
+    )
+    again = inkov(
+        "dialect",
+        "new",
+        "texts/north.txt",
+        "texts/south.txt",
+        "texts/notes.toml",
+        "texts/colours.csv",
+    )
+    assert (again.out, again.err) == (begun.out, begun.err)
+    (tmp_path / "texts" / "west.sheet").write_text("inkov sheet 1\nswitch: west\n[port 1]\n")
+    read = inkov("read", "texts", "-f", "csv", "-q").out
+    assert "not a format that is read" in next(r for r in read.splitlines() if "north.txt" in r)

@@ -104,7 +104,7 @@ def test_two_processes_read_what_one_does(tmp_path: Path, monkeypatch: pytest.Mo
     monkeypatch.setattr(Share, "collect", collected)
     for both_cores in (True, False):
         monkeypatch.setattr(module, "worth_it", lambda sizes, both_cores=both_cores: both_cores)
-        loaded = load([str(DEMO / "garden"), str(tmp_path)], account=True)
+        loaded = load([str(DEMO / "garden"), str(tmp_path)], account=True, digests=True)
         both.append((loaded.campus, loaded.reports))
     assert both[0] == both[1]
     # What the other one read is what counts: it was not read again.
