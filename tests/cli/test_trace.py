@@ -36,6 +36,7 @@ opens = ["tuft {ports}"]
 "in {vlan}" = "mode = access; vlan = {vlan}"
 "over {vids}" = "mode = trunk; allowed = {vids}"
 "over more {vids}" = "allowed + {vids}"
+"over all but {vlans}" = "mode = trunk; allowed = all but {vlans}"
 "shade" = "state = off"
 """
 BED = """\
@@ -58,6 +59,7 @@ rain now
 tuft 9
     shade
     never shade
+    over all but ferns
 """
 
 
@@ -89,6 +91,7 @@ def test_each_line_of_a_text_tells_its_form_and_what_it_says(
     assert row(15) == ("not understood", [], [])
     assert row(16) == ("no meaning", ["rain {text}"], [])
     assert row(19) == ("read", ["shade"], ["port 9: state unset"])
+    assert row(20)[2] == ["port 9: mode = trunk, allowed = all but ferns"]
     places = {
         form: at
         for line in lines.values()

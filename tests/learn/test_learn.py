@@ -489,14 +489,11 @@ def test_tables_notes_and_old_dialects_are_no_texts_to_describe(
     (tmp_path / "texts" / "moor.toml.old").write_text(
         'dialect = "moor"\nfiles = ["*.txt"]\n[device]\nignored = ["moor {words}"]\n'
     )
-    again = inkov(
-        "dialect",
-        "new",
-        "texts/north.txt",
-        "texts/south.txt",
-        "texts/notes.toml",
-        "texts/colours.csv",
-    )
+    (tmp_path / "texts" / "hostname").write_text("north\n")
+    (tmp_path / "texts" / "plan.png").write_bytes(b"\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR")
+    others = ("notes.toml", "colours.csv", "hostname", "plan.png")
+    names = [f"texts/{name}" for name in ("north.txt", "south.txt", *others)]
+    again = inkov("dialect", "new", *names)
     assert (again.out, again.err) == (begun.out, begun.err)
     (tmp_path / "texts" / "west.sheet").write_text("inkov sheet 1\nswitch: west\n[port 1]\n")
     read = inkov("read", "texts", "-f", "csv", "-q").out

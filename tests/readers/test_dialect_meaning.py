@@ -836,6 +836,9 @@ def test_a_comment_behind_a_statement_and_a_mark_within_a_word() -> None:
         for name, port in reading.part.devices[0].ports.items()
     }
     assert labels == {"1": "50 % shade", "2//3": "50%"}
+    # The same with one mark.
+    alone = reading_of(tables.replace(', "//"', ""), "pot 1\n  grow 10 % yes\n")
+    assert not alone.ledger.unmatched and alone.ledger.understood == 2
 
 
 def test_what_a_text_reports_of_its_trees() -> None:

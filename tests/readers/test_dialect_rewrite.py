@@ -156,6 +156,10 @@ def row(vid: int, name: str) -> Make:
     ]
 
 
+def unnamed(vid: int) -> Make:
+    return lambda device: [Edit(device.name, Kind.VLAN, str(vid), "", None, Vlan(vid, HERE))]
+
+
 def gateway(vid: int, address: str) -> Make:
     def make(device: Device) -> list[Edit]:
         new = Fact(ip_interface(address), HERE)
@@ -265,6 +269,20 @@ def rewritten(dialect: str, text: str, make: Callable[[Device], list[Edit]]) -> 
             "vine seedlings {\n    row 61;\n}\npost a1",
         ),
         (BRACED, PERGOLA, lambda d: row_gone(d, 20), "vine pumps {\n    row 20;\n}\n", ""),
+        # A list of VLANs that are there grows and shrinks.
+        *(
+            (
+                INDENTED.replace("[vlan]", '"lawn {vids}" = "on vlans {vids}: is there"\n[vlan]'),
+                f"{text}lawn 30 to 34\n",
+                make,
+                "lawn 30 to 34",
+                f"lawn {becomes}",
+            )
+            for text, make, becomes in (
+                (BOWER, lambda d: row_gone(d, 33), "30 to 32,34"),
+                ("bower b\ngate 1\n  shut\n", unnamed(40), "30 to 34,40"),
+            )
+        ),
         # What marks the words of a path is kept; membership is said at the VLAN.
         (
             FLAT,

@@ -179,6 +179,15 @@ def test_what_is_said_under_a_condition() -> None:
     }
 
 
+def test_a_condition_may_say_something_itself() -> None:
+    text = DIKE.replace('"open; water" = ""', '"open; water" = "about = wet"')
+    [device] = part_of(text, "dike 1\n  open; water\n  takes 10\ndike 2\n  takes 10\n").devices
+    about = {
+        name: port.description and port.description.value for name, port in device.ports.items()
+    }
+    assert about == {"1": "wet", "2": None}
+
+
 def test_what_is_taken_back_is_no_condition_any_more() -> None:
     [device] = part_of(
         DIKE.replace('"open; water" = ""', '"open; water" = ""\n"wipe" = "is bare"'),
@@ -554,3 +563,64 @@ def test_a_range_over_units_needs_to_know_how_many_ports_they_have() -> None:
     tables = UNITS.replace("ports-per-unit = 4\n", "")
     assert reading_of(tables, "bank 1/1-2/2\n").ledger.unmatched
     assert not part_of(tables, "bank 1/1-2/2\n").devices[0].ports
+
+
+BRANCHES = """
+[device.says]
+"branch {n:number} first for {number}" = "on tree number {n}: priority = {number}"
+[port]
+opens = ["bank {ports}"]
+[port.says]
+"steep {c:number} on branch {n:number}" = "on tree number {n}: cost = {ports} {c}"
+[tree]
+opens = ["branch {n:number}"]
+[tree.says]
+"bears {vids}" = "vlans = {vids}"
+"bears also {vids}" = "vlans + {vids}"
+"bears no more {vids}" = "vlans - {vids}"
+"weighs {number}" = "priority = {number}"
+"""
+
+
+def test_trees_by_their_numbers() -> None:
+    """The VLANs of a tree are said in its block, before or behind all else that is said of it by
+    its number; 0 is the common tree. A VLAN is in the tree that got it last.
+    """
+    text = """
+    bank 1
+      steep 200 on branch 7
+      steep 9 on branch 0
+    branch 7
+      weighs 4096
+      bears 10-12
+      bears also 40
+      bears no more 11
+    branch 8
+      bears 20, 40
+      weighs 8192
+    branch 9 first for 16384
+    branch 0 first for 32768
+    """
+    [device] = part_of(BRANCHES, text).devices
+    trees = {
+        tree.number: (str(tree.vlans), tree.priority and tree.priority.value, len(tree.costs))
+        for tree in device.trees
+    }
+    assert trees == {
+        7: ("10,12", 4096, 1),
+        0: ("all", 32768, 1),
+        8: ("20,40", 8192, 0),
+        9: ("none", 16384, 0),
+    }
+
+
+def test_a_tree_that_its_vlans_name_keeps_its_name() -> None:
+    tables = BRANCHES.replace('branch {n:number}"]', 'branch of {vids}"]')
+    text = "branch of 10\n  bears also 20\n  weighs 4096\nbranch of 10\n  bears also 30\n"
+    [tree] = part_of(tables, text).devices[0].trees
+    assert str(tree.vlans) == "10,20,30" and tree.priority is not None
+
+
+def test_a_number_that_may_be_a_vlan_s_or_a_tree_s_names_none() -> None:
+    with pytest.raises(BadDialect, match="number"):
+        dialect(BRANCHES.replace("on tree number {n}: cost", "on tree {n}: cost"))

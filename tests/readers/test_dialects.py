@@ -222,6 +222,7 @@ def test_vlans_by_name_and_membership_from_the_vlans_side() -> None:
     [port.says]
     "grow {vlan}" = "vlan = {vlan}"
     "carry {vlans}" = "mode = trunk; allowed = {vlans}"
+    "bring {vlans}" = "in force = {vlans}"
     """
     tables = tables.replace("{name}", "{vlan}")
     text = """
@@ -229,6 +230,7 @@ def test_vlans_by_name_and_membership_from_the_vlans_side() -> None:
       grow ferns
     pot 2
       carry mosses, ferns
+      bring mosses, ferns
     plot ferns
       number 30
       marked on 7-8
@@ -240,6 +242,7 @@ def test_vlans_by_name_and_membership_from_the_vlans_side() -> None:
         "30: ferns\n31: mosses" in found
         and "[port 1]\nvlan: 30" in found
         and "allowed: 30-31" in found
+        and "in force: 30-31" in found
     )
     assert "[port 8]\nmode: general\ntagged: 30" in found
     reading = reading_of(tables, "pot 1\n  grow trees\n")
@@ -696,6 +699,8 @@ def test_a_line_may_go_on_and_tabs_indent() -> None:
     assert "allowed: 10,20-21" in sheet_of(
         tables, "pot 1\n\tcarry 10,\\\n 20-21\n\tlabel x\npot 2\n"
     )
+    # A tab reaches to the eighth column.
+    assert "[port 1]\nmode: access\nvlan: 10" in sheet_of(tables, "    pot 1\n\tgrow 10\n")
 
 
 @pytest.mark.parametrize(

@@ -9,17 +9,19 @@ from msgspec import Struct
 
 from inkov.readers.dialects.effects import (
     ATTRIBUTES,
+    NUMBERED,
     OF_TREE_PORTS,
     SINGLE_VLANS,
     VLAN_SETS,
     Clause,
     Named,
     Template,
+    TreeNumber,
     shared_kind,
 )
 from inkov.readers.dialects.forms import Captured
 from inkov.readers.dialects.lists import Lists, Quoted, Wild
-from inkov.readers.sheets.words import PORT_KEYS, BadLine, as_value
+from inkov.readers.sheets.words import PORT_KEYS, BadLine, as_value, whole_number
 from inkov.vlanset import VlanSet
 
 __all__ = ["Bound", "bind", "keys_of"]
@@ -109,6 +111,10 @@ def keys_of(
         if several and own is None:
             return (Wild("*"),) if text.strip() == "*" else tuple(lists.selected(text.split()))
         return (_port(template, captured, lists),)
+    # By its number, not by its VLANs.
+    word, _, number = text.strip().partition(" ")
+    if kind == "tree" and word == NUMBERED:
+        return (TreeNumber(whole_number(number.strip())),)
     if kind in ("vlan", "tree"):
         # A capture of a list names several things at once, by number or by name.
         if own is not None and own.type in ("vids", "vlans"):

@@ -13,6 +13,7 @@ import msgspec
 
 from inkov.campus import STANDARD, Basis, Fact, Origin, Platform, Problem
 from inkov.readers.dialects.effects import (
+    NUMBERED,
     Clause,
     parse_effect,
     parse_template,
@@ -46,7 +47,7 @@ _NAMED_BY = {
     "port": ("ports", "port"),
     "vlan": ("vids", "vlans", "vid", "vlan"),
     "gateway": ("vid", "vlan"),
-    "tree": ("vids", "vid", "number"),
+    "tree": ("vids", "vid"),
 }
 
 
@@ -443,7 +444,9 @@ class _Compiler:
         if label is None:
             # A head without any capture that names something opens nothing in particular.
             raise FormError(0, f"the head names no {kind}: it needs a capture, or a name after =")
-        return f"{{{label}}}"
+        # Where a tree is opened by a number, this is its own.
+        number = kind == "tree" and own[label] == "number"
+        return f"{NUMBERED} {{{label}}}" if number else f"{{{label}}}"
 
     def _specific(self, tables: dict[str, BlockTable]) -> frozenset[str]:
         """The kinds of port of which what is said of few wins over what is said of many."""

@@ -23,7 +23,7 @@ from inkov.campus import (
     Vlan,
 )
 from inkov.readers.dialects.binding import Bound
-from inkov.readers.dialects.effects import VLAN_SETS, Named
+from inkov.readers.dialects.effects import VLAN_SETS, Named, TreeNumber
 from inkov.readers.dialects.file import Dialect
 from inkov.readers.dialects.filters import change_filter
 from inkov.readers.dialects.inherit import Step, fulfilled, ordered
@@ -58,6 +58,7 @@ class Building:
                 says=f"{dialect.name} has it unless stated otherwise",
             )
             self.device.vlans = {vid: Vlan(vid, always) for vid in dialect.always}
+        self.trees: dict[VlanSet, Tree] = {}  # by the VLANs that named them first
         self.opened: list[Tree | Bridge] = []  # those that have a head of their own
         self.by_name: dict[str, set[int]] = {}
         self.gateways_by_name: dict[str, Any] = {}
@@ -147,7 +148,7 @@ class Building:
         device.trees = [
             tree
             for tree in device.trees
-            if self._is_opened(tree) or tree != Tree(tree.vlans, tree.origin)
+            if self._is_opened(tree) or tree != Tree(tree.vlans, tree.origin, _number_alone(tree))
         ]
         device.bridges = {
             name: bridge
@@ -516,26 +517,53 @@ class Building:
 
     # --- the device ---
 
-    def _tree_of(self, vlans: VlanSet, origin: Origin) -> Tree:
-        # Trees are told by their VLANs; a number is stated within.
-        known = next((tree for tree in self.device.trees if tree.vlans == vlans), None)
+    def _tree_of(self, key: VlanSet | TreeNumber, origin: Origin) -> Tree:
+        """The tree of some VLANs, or with a number; a new one if there is none."""
+        trees = self.device.trees
+        new = Tree(VlanSet.all(), origin)
+        if isinstance(key, VlanSet):
+            new.vlans = key
+            # It keeps the name that it was opened by, whatever VLANs it gets then.
+            known = self.trees.get(key) or next((t for t in trees if t.vlans == key), None)
+        elif key.number == 0:
+            known = next((tree for tree in trees if tree.vlans == new.vlans), None)
+        else:
+            new.vlans, new.number = VlanSet(), key.number
+            known = next((tree for tree in trees if tree.number == key.number), None)
+        # The first that is said of it.
         if known is None:
-            known = Tree(vlans, origin)
-            self.device.trees.append(known)
-        return known
+            trees.append(new)
+        tree = known or new
+        if isinstance(key, VlanSet):
+            self.trees[key] = tree
+        return tree
 
-    def _tree(self, step: Step, bound: Bound, key: VlanSet) -> None:
+    def _tree_vlans(self, tree: Tree, bound: Bound) -> None:
+        """Give VLANs to a tree, or take them from it. The standard maps each VLAN to one tree: of
+        those with a number the last one that gets it has it.
+        """
+        own = VlanSet() if bound.operator == "unset" else self._vids(bound.value)
+        if bound.operator == "-":
+            tree.vlans -= own
+            return
+        tree.vlans = tree.vlans | own if bound.operator == "+" else own
+        for other in self.device.trees if tree.number else ():
+            if other is not tree and other.number:
+                other.vlans -= own
+
+    def _tree(self, step: Step, bound: Bound, key: VlanSet | TreeNumber) -> None:
         tree = self._tree_of(key, step.origin)
         if bound.operator == "there":
             self.opened.append(tree)
         elif bound.operator == "gone":
-            self.device.trees.remove(tree)
+            self.device.trees = [other for other in self.device.trees if other is not tree]
+            self.trees = {name: other for name, other in self.trees.items() if other is not tree}
         elif bound.attribute == "priority":
             tree.priority = None if bound.operator == "unset" else Fact(bound.value, step.origin)
         elif bound.attribute == "number":
             tree.number = bound.value or 0
         elif bound.attribute == "vlans":
-            tree.vlans = self._vids(bound.value)
+            self._tree_vlans(tree, bound)
         elif bound.attribute == "seen root":
             tree.seen_root = None if bound.operator == "unset" else Fact(bound.value, step.origin)
         elif bound.attribute in _OF_TREE_PORTS:
@@ -564,6 +592,11 @@ class Building:
             device.distribution = device.distribution or Distribution(step.origin)
             fact = None if unset else Fact(bound.value, step.origin)
             setattr(device.distribution, DISTRIBUTION_KEYS[bound.attribute][0], fact)
+
+
+def _number_alone(tree: Tree) -> int:
+    """The number of a tree without VLANs: it says no more than the name of one."""
+    return 0 if tree.vlans else tree.number
 
 
 _OF_PORTS = {

@@ -40,12 +40,14 @@ from inkov.vlanset import VlanSet
 __all__ = [
     "ATTRIBUTES",
     "KINDS",
+    "NUMBERED",
     "OF_TREE_PORTS",
     "SINGLE_VLANS",
     "VLAN_SETS",
     "Clause",
     "Named",
     "Template",
+    "TreeNumber",
     "parse_effect",
     "parse_template",
     "refuse_name",
@@ -57,6 +59,15 @@ class Named(Struct, frozen=True):
     """A list of VLANs, by number or by name, to be looked up once the whole file has been read."""
 
     items: tuple[str, ...]
+
+
+class TreeNumber(Struct, frozen=True):
+    """A spanning tree by its number, where no VLANs name it; 0 is the common one."""
+
+    number: int
+
+    def __str__(self) -> str:
+        return f"{NUMBERED} {self.number}"
 
 
 _PORT: dict[str, Callable[[str], Any]] = {key: read for key, (_, read) in PORT_KEYS.items()} | {
@@ -196,10 +207,15 @@ _TEXT_OF = {
 _NAMED_BY: dict[str, frozenset[str]] = {
     "port": _ONE_PORT | {"ports"},
     "vlan": _VLAN_LIST,
-    "tree": _VLAN_LIST,
+    "tree": _VLAN_LIST - {"number"},
     "gateway": _ONE_VLAN,
 }
-"""Kind -> the types of capture that can name what a head opens, or what follows `on`."""
+"""Kind -> the types of capture that can name what a head opens, or what follows `on`. A number
+alone may be a VLAN of a tree or its own number: `number {n}` says that it is this.
+"""
+
+NUMBERED = "number"
+"""The word before the number that names a tree."""
 
 
 def refuse_name(kind: str, name: Template, known: Mapping[str, str], at: int) -> None:
