@@ -75,6 +75,7 @@ def test_what_is_written_by_hand_stays_and_the_rest_is_added(inkov: Inkov, tmp_p
         'port.opens = ["bench {ports}"]\nport.says."closed" = "state = off"\n',
         '[port]\nopens = { "bench {ports}" = "{ports}" }\nignored = ["tip"]\n[lists]\n'
         "ports-per-unit = 9\n",
+        '[defaults]\nmode = "access"\nvlan = 1\nnative = "none"\nallowed = "none"\nedge = true\n',
         "[port]\r\nopens = [\r\n  'bench {ports}', # from the door\r\n]\r\n",
         '[group.bed]\nopens = ["bench {ports}"]\n[group.bed.says]\n'
         '"closed" = "on ports {ports}: state = off"\n',
@@ -131,6 +132,20 @@ def test_examples_alone_are_enough(inkov: Inkov, tmp_path: Path) -> None:
     trunks = inkov("trunks", "east.txt", "whole.toml", "--format", "csv")
     assert 'east:8,nobody known,trunk,none,"10,30"' in trunks.out, trunks.out
     assert "1 of 1 examples hold" in inkov("dialect", "check", "whole.toml").out
+
+
+def test_what_an_example_does_not_understand_stays_so(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "tarn.toml").write_text(
+        'dialect = "tarn"\nfiles = ["*.txt"]\n[port]\nopens = ["berth {ports}"]\n[[example]]\n'
+        'text = """\nberth 1\n  lies 10\n  bristles soft\nberth 2\n  lies 20\n"""\n'
+        'gives = """\n[port 1]\nmode: access\nvlan: 10\n[port 2]\nmode: access\nvlan: 20\n"""\n'
+        'unmatched = ["bristles soft"]\n'
+    )
+    (tmp_path / "east.txt").write_text("berth 7\n  lies 10\n")
+    learnt = inkov("dialect", "learn", "east.txt", "--complete", "tarn.toml", "-o", "whole.toml")
+    assert "2 of 2 ports of the examples are read as they are" in learnt.err, learnt.err
+    checked = inkov("dialect", "check", "whole.toml")
+    assert "1 of 1 examples hold" in checked.out, checked.out
 
 
 def test_a_form_by_hand_that_is_wrong_stays_and_is_told(inkov: Inkov, tmp_path: Path) -> None:

@@ -232,7 +232,9 @@ def test_no_secret_gets_into_what_is_learnt(inkov: Inkov, tmp_path: Path) -> Non
 
 
 def on_a_terminal(words: list[str], typed: str) -> tuple[int, str]:
-    """What `dialect learn` returns, and says on the error output, to somebody who types."""
+    """What `dialect learn` returns, and says on the error output, to somebody who types, and leaves
+    all further questions open.
+    """
     import pty
 
     leader, follower = pty.openpty()
@@ -243,7 +245,7 @@ def on_a_terminal(words: list[str], typed: str) -> tuple[int, str]:
         stderr=subprocess.PIPE,
         text=True,
     ) as running:
-        os.write(leader, typed.encode())
+        os.write(leader, (typed + "\n" * 20).encode())
         assert running.stderr is not None
         told = running.stderr.read()
     os.close(leader)
@@ -264,6 +266,29 @@ def test_answers_are_taken_and_written_down(tmp_path: Path) -> None:
     assert '"spans {vids}" = "mode = trunk; allowed + {vids}"  # by your answer' in learnt
     # The second question was left open.
     assert told.count("question:") == 1 and status == 1, told
+
+
+def test_what_changes_nothing_that_can_be_seen_is_answered(tmp_path: Path) -> None:
+    """Berth 2 is shut anyway. Stowed, it may be off for that, or a trunk, or pass whatever it may:
+    all that could be so is offered, and what is chosen counts.
+    """
+    text = "moor north\nberth 1\n  lies 10\nberth 2\n  shut\n  stowed\n"
+    (tmp_path / "north.txt").write_text(text)
+    sheet = "inkov sheet 1\nswitch: north\n[port 1]\nvlan: 10\n[port 2]\nstate: off\n"
+    (tmp_path / "n.sheet").write_text(sheet)
+    out = tmp_path / "learnt.toml"
+    words = [str(tmp_path / "north.txt"), "--from", str(tmp_path / "n.sheet"), "-o", str(out)]
+    _, told = on_a_terminal(words, "2\n\n")
+    asked = told.partition('"stowed" (north.txt:6): what does it do?')[2]
+    offered = re.findall(r"^inkov: +(\d+)  (.*)$", asked.partition("nothing is said")[0], re.M)
+    assert offered == [
+        ("1", "nothing"),
+        ("2", "state = off"),
+        ("3", "mode = trunk"),
+        ("4", "native = none"),
+        ("5", "allowed = all"),
+    ]
+    assert '"stowed" = "state = off"  # by your answer' in out.read_text()
 
 
 def test_what_only_another_text_says_is_answered(tmp_path: Path) -> None:
@@ -372,7 +397,8 @@ def test_a_dialect_to_begin_with_names_switches_and_vlans(inkov: Inkov, tmp_path
     (tmp_path / "texts").mkdir()
     for number, name in enumerate(("moor-1", "moor-2", "west"), 1):
         text = f"edition 2.{number}\nkeeper {'ann' if number < 3 else 'bo'}\nshed x{number}\n"
-        text += f"shed y{number}\nmoor {name}\npool 10\n  called ferns\npool 20\n  called beds\n"
+        text += f"shed y{number}\nlantern\nmoor {name}\n"
+        text += "pool 10\n  called ferns\npool 20\n  called beds\n"
         (tmp_path / "texts" / f"t{number}.txt").write_text(text)
     begun = inkov("dialect", "new", "texts").out
     assert '"moor {name}" = "name = {name}"' in begun

@@ -39,8 +39,10 @@ gate 1
 gate 2
   label "pump"
   sows 20
+  watch lamp
 gate 3
   sealed
+  gilded
 gate 4
   label "to the south"
   spans 10, 20
@@ -66,8 +68,8 @@ mode: trunk
 allowed: 10,20
 native: 10
 """
-# All ports but one have a line that puts them in a VLAN. The trunk's list replaces what was said
-# before, or adds to it: it is the first of its port.
+# The trunk's list replaces what was said before, or adds to it: it is the first of its port. What
+# is gilded may be off or a trunk for that: it is off anyway.
 GROVE_DIALECT = f"""\
 # Learnt from north.txt: 4 of 4 ports agree.
 # `inkov dialect check` with --against shows what does not.
@@ -95,11 +97,13 @@ opens = ["plot {{vid}}"]
 
 [port]
 opens = ["gate {{ports}}"]
+ignored = ["watch {{words}}"]
 [port.says]
 "label {{text}}" = "about = {{text}}"
 "sows {{vid}}" = "mode = access; vlan = {{vid}}"  # 2 lines; agrees with 2 ports, contradicted by \
 none; as well: `vlan = {{vid}}`
 "sealed" = "state = off"  # 1 line; agrees with 1 port, contradicted by none
+# "gilded" = ""  # what does it do? Where it stands, it changes nothing that can be seen
 "spans {{vids}}" = "mode = trunk; allowed = {{vids}}"  # 1 line; agrees with 1 port, contradicted \
 by none; as well: `mode = trunk; allowed + {{vids}}`
 "plain {{vid}}" = "native = {{vid}}"  # 1 line; agrees with 1 port, contradicted by none; as well: \
@@ -107,7 +111,9 @@ by none; as well: `mode = trunk; allowed + {{vids}}`
 """
 GROVE_SAYS = f"""\
 inkov: 4 of 4 ports of north are read as they are
-inkov: question: "spans {{vids}}" (north.txt:20): `mode = trunk; allowed = {{vids}}`, \
+inkov: question: "gilded" (north.txt:19): what does it do? Where it stands, it changes nothing \
+that can be seen
+inkov: question: "spans {{vids}}" (north.txt:22): `mode = trunk; allowed = {{vids}}`, \
 or `mode = trunk; allowed + {{vids}}`?
 {SAID_BY_NONE}"""
 
