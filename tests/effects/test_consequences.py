@@ -35,14 +35,15 @@ def two(allowed: str, hosts: str = "10,20", more: str = "") -> dict[str, str]:
     }
 
 
-def ring(third: bool, vid: int = 10) -> dict[str, str]:
-    """a - b - c, and c back to a; hosts in VLAN 10 on all of them, in VLAN 20 on a and c."""
+def ring(*without: str, vid: int = 10) -> dict[str, str]:
+    """a - b - c, and c back to a, `without` the links at some ports; hosts in VLAN 10 on a and c
+    (and b), in VLAN 20 on a and c.
+    """
     ends = {"a": ("b:8", "c:7"), "b": ("c:8", "a:7"), "c": ("a:8", "b:7")}
     sheets = {}
     for name, (up, down) in ends.items():
         trunks = {"7": ("10,20", up), "8": ("10,20", down)}
-        if not third and name in "ac":
-            del trunks["7" if name == "c" else "8"]
+        trunks = {port: end for port, end in trunks.items() if f"{name}:{port}" not in without}
         sheets[name] = switch(name, {"1": vid} if name == "b" else {"1": 10, "2": 20}, trunks)
     return sheets
 
@@ -150,8 +151,8 @@ CASES: dict[str, tuple[dict[str, str], dict[str, str], Told]] = {
         {("gateway", "a VLAN 10", "is up", False)},
     ),
     "a ring is opened": (
-        ring(True),
-        ring(False),
+        ring(),
+        ring("a:8", "c:7"),
         {
             ("link", "a:8 - c:7", "is there no more; it carried VLANs 10,20", False),
             ("spare", "a:7 - b:8", "is the only way left of VLANs 10,20: there was a spare", True),
@@ -164,9 +165,23 @@ CASES: dict[str, tuple[dict[str, str], dict[str, str], Told]] = {
         },
     ),
     "a ring is closed": (
-        ring(False),
-        ring(True),
+        ring("a:8", "c:7"),
+        ring(),
         {("link", "a:8 - c:7", "is new, and carries VLANs 10,20", False)},
+    ),
+    "a way is led through another switch": (
+        ring("a:7", "b:8", "b:7", "c:8", vid=30),
+        ring("a:8", "c:7", vid=30),
+        {
+            ("link", "a:8 - c:7", "is there no more; it carried VLANs 10,20", False),
+            ("link", "a:7 - b:8", "is new, and carries VLANs 10,20", False),
+            ("link", "b:7 - c:8", "is new, and carries VLANs 10,20", False),
+            (
+                *("switch", "b"),
+                "is the only way left between members of VLANs 10,20: there was one past it",
+                True,
+            ),
+        },
     ),
 }
 

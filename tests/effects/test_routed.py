@@ -49,6 +49,16 @@ def test_a_filter_stops_packets(inkov: Inkov, tmp_path: Path) -> None:
     assert {edit["kind"] for edit in row["blame"]} <= {"gateway", "filter"}
 
 
+def test_of_two_filters_the_one_that_stops_all_is_named(inkov: Inkov, tmp_path: Path) -> None:
+    """The first, where packets come in, stops a half of them."""
+    half = "[filter half]\n10: reject from any to 10.0.20.128/25\n20: accept from any to any\n"
+    two = BOUND.replace("10.1/24\n", "10.1/24\nfilter in: half\n") + REST + half
+    folders = sides(tmp_path, PORTS + GATEWAYS, PORTS + two)
+    said = inkov("compare", *folders, "-f", "json", "-q").json
+    [row] = [row for row in said["lost"] if (row["layer"], row["from"]["vlan"]) == (3, "10")]
+    assert "keep" in row["witness"][-1]["because"], row["witness"][-1]
+
+
 def test_a_host_more_crosses_nothing_new(inkov: Inkov, tmp_path: Path) -> None:
     """VLAN 10 was routed to 20 before: another port in it reaches what the others do."""
     folders = sides(tmp_path, PORTS + GATEWAYS, PORTS + "[port 3]\nvlan: 10\n" + GATEWAYS)
