@@ -78,6 +78,25 @@ def test_a_gateway_more_crosses(inkov: Inkov, tmp_path: Path) -> None:
     assert any("reach is gained" in refusal["says"] for refusal in said["because"])
 
 
+def test_a_router_joins_ports_that_are_protected_from_each_other(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """Frames of one do not get to the other; packets may, by the new gateway of their VLAN. With a
+    plan by which two VLANs are one segment, what is routed between them is told as well.
+    """
+    apart = "[port 1,2]\nvlan: 10\nprotected: yes\n"
+    gateway = "[gateway 10]\naddress: 10.0.10.1/24\n"
+    folders = sides(tmp_path, apart, apart + gateway)
+    told = on_screen("compare", *folders, "-q")
+    assert "GAINED  a:1 (VLAN 10 ferns) <-> a:2 (VLAN 10 ferns), by routers" in told
+    assert "more row" not in told
+    (tmp_path / "plan.yaml").write_text("segments:\n  garden: {vlans: [10, 20]}\n")
+    for side, text in (("old", PORTS), ("new", PORTS + GATEWAYS)):
+        (tmp_path / side / "a.sheet").write_text(HEAD + text)
+    told = on_screen("compare", *folders, "--plan", tmp_path / "plan.yaml", "-q")
+    assert "by routers" in told and "GAINED" in told and "more row" not in told
+
+
 @pytest.mark.parametrize("turned", [False, True])
 def test_what_follows_from_new_ports_is_counted(inkov: Inkov, tmp_path: Path, turned: bool) -> None:
     """Two ports in VLAN 30, and its gateway: they hear each other, told; and reach the others by

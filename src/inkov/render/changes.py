@@ -91,9 +91,12 @@ def _text(view: View, lost: list[Problem]) -> Iterator[RenderableType]:
     yield from _section("Claims", [claim_lines(view, change) for change in result.claims])
     shown, quiet = _stories_to_show(view)
     entries = [_story_lines(view, story) for story in shown]
-    if quiet:
-        by_routers = count(quiet, "more row")
-        entries.append([(f"{by_routers} by routers, of those that gain or lose it above", "dim")])
+    for follows, whose in (
+        (True, "of those that gain or lose it above"),
+        (False, "between segments that were routed before"),
+    ):
+        rows = sum(story[0].follows is follows for story in quiet)
+        entries += [[(f"{count(rows, 'more row')} by routers, {whose}", "dim")]] if rows else []
     yield from _section("Who reaches whom", entries)
     for says in result.undecided:
         yield Text(f"Not known: {safe(says)}.", style="bold magenta")
@@ -113,9 +116,9 @@ def _text(view: View, lost: list[Problem]) -> Iterator[RenderableType]:
     yield Text(verdict(view), style=_BAD if result.refused else _GOOD)
 
 
-def _stories_to_show(view: View) -> tuple[list[Story], int]:
-    """The stories, those that are refused first, frames before packets; and the number of those by
-    routers that follow from others: between segments that were routed before.
+def _stories_to_show(view: View) -> tuple[list[Story], list[Story]]:
+    """The stories, those that are refused first, frames before packets; and those by routers that
+    are only counted: they follow from others, or are between segments that were routed before.
     """
     refused = {id(effect) for refusal in view.result.refusals for effect in refusal.story or ()}
     every = view.result.stories
@@ -124,12 +127,24 @@ def _stories_to_show(view: View) -> tuple[list[Story], int]:
         for story in every
         if any(id(effect) in refused for effect in story)
         or story[0].layer == Layer.FRAMES
-        or (story[0].crosses and not story[0].follows)
+        or ((story[0].crosses or _within_one(story[0])) and not story[0].follows)
     ]
     shown.sort(
         key=lambda s: (refused.isdisjoint(map(id, s)), s[0].level != Level.HONEST, s[0].layer)
     )
-    return shown, len(every) - len(shown)
+    kept = {id(story) for story in shown}
+    return shown, [story for story in every if id(story) not in kept]
+
+
+def _within_one(effect: Effect) -> bool:
+    """Whether all of a row are in one segment, or without segments in the same VLANs: that packets
+    pass between them is not told by which segments are routed.
+    """
+    one, other = effect.sources, effect.targets
+    # Hosts of one VLAN need a router only where frames do not get from one to the other.
+    if not one.segments and not other.segments:
+        return one.vlans == other.vlans
+    return bool({*one.segments} & {*other.segments})
 
 
 def _section(title: str, entries: list[Lines]) -> Iterator[RenderableType]:
