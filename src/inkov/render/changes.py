@@ -95,8 +95,9 @@ def _text(view: View, lost: list[Problem]) -> Iterator[RenderableType]:
         (True, "of those that gain or lose it above"),
         (False, "between segments that were routed before"),
     ):
-        rows = sum(story[0].follows is follows for story in quiet)
-        entries += [[(f"{count(rows, 'more row')} by routers, {whose}", "dim")]] if rows else []
+        number = sum(story[0].follows is follows for story in quiet)
+        if number:
+            entries.append([(f"{count(number, 'more row')} by routers, {whose}", "dim")])
     yield from _section("Who reaches whom", entries)
     for says in result.undecided:
         yield Text(f"Not known: {safe(says)}.", style="bold magenta")
