@@ -31,7 +31,10 @@ LAST = "LAST ROW\n"
 def test_a_table_in_columns_is_read_cell_by_cell(inkov: Inkov, tmp_path: Path) -> None:
     """Empty cells, numbers at the right of their column, a list over two lines."""
     (tmp_path / "harbour.toml").write_text(HARBOUR)
-    text = QUAY.replace(LAST, "6           between-the-two      10\n")
+    rows = "6           between-the-two      10\n"
+    # A label of one letter too many: two spaces still tell that another cell begins.
+    rows += "7        nineteen-characters  10\n"
+    text = QUAY.replace(LAST, rows)
     (tmp_path / "quay.txt").write_text(text)
     result = inkov("ports", ".", "-f", "json", "-q")
     told = {
@@ -45,6 +48,7 @@ def test_a_table_in_columns_is_read_cell_by_cell(inkov: Inkov, tmp_path: Path) -
         "4": ("2000", "none", "", 10),
         "5": ("none", "10,2000", "the long, windy one", 11),
         "6": ("10", "none", "between-the-two", 13),
+        "7": ("10", "none", "nineteen-characters", 14),
     }
 
 
@@ -79,6 +83,15 @@ def test_a_row_that_goes_on_unsurely_is_not_understood_at_all(inkov: Inkov, tmp_
     assert {one["origin"]["line"] for one in unmatched} == {11, 12}
     ports = [one["port"] for one in inkov("ports", ".", "-f", "json", "-q").json["ports"]]
     assert ports == ["1", "2", "3", "4"]
+
+
+def test_a_table_may_have_two_columns(inkov: Inkov, tmp_path: Path) -> None:
+    tables = 'dialect = "pier"\nfiles = ["*.txt"]\n[text]\ntables = [["Berth", "Water"]]\n'
+    tables += '[device.says]\n"Berth {ports} Water {vid}" = "on ports {ports}: vlan = {vid}"\n'
+    (tmp_path / "pier.toml").write_text(tables)
+    (tmp_path / "a.txt").write_text("Berth  Water\n1         10\n2         20\n")
+    ports = inkov("ports", ".", "-f", "json", "-q").json["ports"]
+    assert {row["port"]: row["untagged"] for row in ports} == {"1": "10", "2": "20"}
 
 
 def test_tables_are_for_indented_texts(inkov: Inkov, tmp_path: Path) -> None:

@@ -464,6 +464,8 @@ def test_lead_words_and_comments_in_pairs() -> None:
     assert not reading.part.devices[0].ports
     whole = text.replace("one\ntwo", "one two")
     assert [*part_of(tables, whole).devices[0].ports] == ["7/1/1"]
+    # The first thing in a text may be one.
+    assert [*part_of(tables, f"(* of the yard *) {whole}").devices[0].ports] == ["7/1/1"]
 
 
 def test_a_head_may_need_what_is_around_it_and_not_stand_elsewhere() -> None:

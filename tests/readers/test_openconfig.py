@@ -286,6 +286,35 @@ def test_one_bad_value_costs_no_other_port(vlan: dict[str, Any], says: str) -> N
     assert ports["also-good"].origin.pointer == "/interfaces/interface/2"
 
 
+@pytest.mark.parametrize("form", ["json", "restconf", "xml"])
+def test_what_is_left_out_is_not_understood(form: str, inkov: Inkov, tmp_path: Path) -> None:
+    """Of five ports one has a list where one value should be, and is lost with its four; one is there
+    twice: its two are not read the second time; one has a VLAN that is none. The other 2 + 1 + 3
+    values are read, and what the switch is called.
+    """
+    wrong = port("2", **{"access-vlan": [10, 20], "interface-mode": "ACCESS"})
+    other = port("1", **{"access-vlan": 20})
+    tree: Any = switch(
+        port("1", **{"access-vlan": 10}),
+        wrong,
+        other,
+        port("3", **{"access-vlan": 9000}),
+        port("4", **{"access-vlan": 10, "interface-mode": "ACCESS"}),
+    )
+    if form == "xml":
+        (tmp_path / "a.xml").write_text(f"<data>{to_xml(tree)}</data>")
+    else:
+        whole = {"ietf-restconf:data": tree} if form == "restconf" else tree
+        (tmp_path / "a.json").write_text(json.dumps(whole, indent=1))
+    read = inkov("read", ".", "--unmatched", "-f", "json").json
+    lost = {one["text"].split("/interface/")[1] for one in read["unmatched"]}
+    place = "3/ethernet/switched-vlan/config/access-vlan (1 value)"
+    assert lost == {"1 (4 values)", "2 (2 values)", place}
+    read = inkov("read", ".").out
+    assert "7 understood, 0 known and without meaning here, 7 not understood" in read, read
+    assert "everything was understood" not in inkov("read", ".", "--unmatched").out
+
+
 def test_a_port_named_twice_and_a_mode_not_stated() -> None:
     part = read(
         switch(
@@ -665,7 +694,7 @@ def test_what_a_document_has_wrong_is_left_out_and_said() -> None:
             f"{table}/2/vlan-id",
         ),
         ("VLAN 10 is defined twice here; this entry is left out", f"{table}/3"),
-        ("the interface has no name; it is left out", "/interfaces/interface/1/name"),
+        ("the interface has no name; it is left out", "/interfaces/interface/1"),
         *((lost, f"{of_heard}/{number}/state") for number in (1, 2, 4)),
     }
     assert [(one.far_device, one.far_port, one.far_known_as) for one in part.neighbours] == [

@@ -11,6 +11,7 @@ import re
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
+from itertools import accumulate
 from typing import Any
 
 from inkov.campus import Origin
@@ -67,10 +68,13 @@ _VLAN_RELEVANT = re.compile(
 """The members of a VLAN are a report of what its ports say."""
 
 
-def account_of(file: str, tree: Any, ledger: Ledger, *, text: bytes = b"") -> None:
+def account_of(
+    file: str, tree: Any, ledger: Ledger, *, lost: Iterable[str] = (), text: bytes = b""
+) -> None:
     """Enter every value of a decoded tree into a ledger, those that were not used by subtree.
-    `text` is the JSON that it was decoded from, if it was: of a name that an object has twice a
-    decoder keeps the last value.
+    `lost` are the pointers of what was left out, for a reason that is told. `text` is the JSON that
+    it was decoded from, if it was: of a name that an object has twice a decoder keeps the last
+    value.
     """
     ignored: Counter[str] = Counter()
     unmatched: Counter[str] = Counter()
@@ -81,12 +85,20 @@ def account_of(file: str, tree: Any, ledger: Ledger, *, text: bytes = b"") -> No
         with suppress(ValueError, RecursionError):
             tree = json.loads(text, object_pairs_hook=_all_members)
             counts, several, _ = _paths(tree)
+    gone: Counter[str] = Counter()
+    for place, own in _left_out(tree, lost):
+        own_used = Counter({path: n for path, n in own.items() if _is_understood(path)})
+        gone += own_used
+        if own_used:
+            number = own_used.total()
+            says = f"{place.removeprefix('/data')} ({number} value{'s' * (number > 1)})"
+            ledger.unmatched.append(Unread(Origin(file, pointer=place), says, number, ours=True))
     # Thousands of ports have the same few paths.
     for whole, count in counts.items():
         # An answer of RESTCONF is wrapped.
         pointer = whole.removeprefix("/data")
-        if _UNDERSTOOD.match(pointer):
-            ledger.understood += count
+        if _is_understood(whole):
+            ledger.understood += count - gone[whole]
         elif _VLAN_RELEVANT.search(pointer):
             unmatched[pointer] += count
         else:
@@ -100,6 +112,33 @@ def account_of(file: str, tree: Any, ledger: Ledger, *, text: bytes = b"") -> No
             if path in used:
                 says = f"{path.removeprefix('/data')}: stated twice, which one counts is not known"
                 ledger.unmatched.append(Unread(Origin(file, pointer=pointer), says, ours=True))
+
+
+def _is_understood(path: str) -> bool:
+    return _UNDERSTOOD.match(path.removeprefix("/data")) is not None
+
+
+def _left_out(tree: Any, pointers: Iterable[str]) -> Iterator[tuple[str, Counter[str]]]:
+    """What is at some pointers, each value once: the pointer, and how many values of each path."""
+    taken: set[str] = set()
+    for pointer in sorted(set(pointers)):
+        *above, _ = accumulate(pointer.split("/"), "{}/{}".format)
+        # Within what was left out as a whole.
+        if not taken.isdisjoint(above):
+            continue
+        node, path = tree, ""
+        for name in pointer.split("/")[1:]:
+            if isinstance(node, list) and name.isdecimal() and int(name) < len(node):
+                node = node[int(name)]
+            elif isinstance(node, dict):
+                node = next((v for k, v in node.items() if k.rpartition(":")[2] == name), None)
+                path += f"/{name}"
+            else:
+                node = None
+        if node is not None:
+            taken.add(pointer)
+            counts, _, _ = _paths(node)
+            yield pointer, Counter({f"{path}{below}": n for below, n in counts.items()})
 
 
 _MEMBER = re.compile(rb'"\s*:')
@@ -119,7 +158,7 @@ def _used(paths: Iterable[str]) -> set[str]:
     """Those of some paths that are understood, and all above them."""
     used: set[str] = set()
     for whole in paths:
-        path = whole if _UNDERSTOOD.match(whole.removeprefix("/data")) else ""
+        path = whole if _is_understood(whole) else ""
         while path and path not in used:
             used.add(path)
             path = path.rpartition("/")[0]

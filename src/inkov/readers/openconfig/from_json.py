@@ -40,7 +40,9 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
         reading = Reading(builder.part, builder.ledger)
         reading.part.problems += not_utf8
         if account:
-            account_of(file, msgspec.json.decode(data), reading.ledger, text=data)
+            account_of(
+                file, msgspec.json.decode(data), reading.ledger, lost=builder.lost(), text=data
+            )
     except (msgspec.DecodeError, RecursionError) as error:
         return not_json(file, data, error)
     return reading

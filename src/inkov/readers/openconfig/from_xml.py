@@ -41,7 +41,7 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
     if not builder.build(decoded(tree, builder)):
         return Reading(detail="", remark=remark_on("XML", tree.root))
     if account:
-        account_of(file, tree.root, builder.ledger)
+        account_of(file, tree.root, builder.ledger, lost=builder.lost())
     return Reading(builder.part, builder.ledger)
 
 

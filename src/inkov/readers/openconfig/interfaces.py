@@ -52,7 +52,7 @@ class InterfaceReader:
         name = entry.name or (config and config.name)
         if not name:
             if entry != shape.Interface():  # an entry left out has its own problem
-                self.problem(f"{path}/name", "the interface has no name; it is left out")
+                self.problem(path, "the interface has no name; it is left out")
             return
         routed = entry.routed or entry.routed_plain
         # One entry can be both: the gateway of a VLAN and, by its other containers, a port.

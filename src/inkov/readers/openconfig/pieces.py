@@ -17,7 +17,7 @@ _S = TypeVar("_S")
 
 class Pieces:
     """Decodes what it can; `say` is told the pointer of each value that it cannot, what is wrong,
-    and the cure.
+    and the cure. `lost` are the pointers of the entries that are left out for it.
 
     `strict` is False for XML, in which every value is text, and converted by what is wanted.
     """
@@ -25,6 +25,7 @@ class Pieces:
     def __init__(self, say: Callable[[str, str, str], None], *, strict: bool) -> None:
         self.say = say
         self.strict = strict
+        self.lost: list[str] = []
 
     def root(self, tree: Any) -> shape.Root:
         """The root of a decoded tree (keys without prefixes: the locator finds them again by their
@@ -98,6 +99,7 @@ class Pieces:
                 if isinstance(value, dict) and isinstance(value.get("name"), str)
                 else ""
             )
+            self.lost.append(pointer)
             self.say(
                 pointer + inner,
                 f"wrong type: {says[:1].lower()}{says[1:]}; the entry{named} is left out",

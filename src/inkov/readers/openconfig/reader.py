@@ -64,6 +64,7 @@ class Builder:
         self.called = named_after(source.file, "the file states no hostname")
         self.part = Part()
         self.ledger = Ledger()
+        self._told: list[str] = []  # the pointers of all problems
         self.pieces = Pieces(self.problem, strict=source.strict)
 
     def at(self, pointer: str) -> Origin:
@@ -75,6 +76,11 @@ class Builder:
 
     def problem(self, pointer: str, says: str, cure: str = "") -> None:
         self.part.problems.append(Problem(self.at(pointer), says, cure))
+        self._told.append(pointer)
+
+    def lost(self) -> list[str]:
+        """The pointers, from the top of the document, of what was left out with a problem."""
+        return [self.source.base + pointer for pointer in (*self._told, *self.pieces.lost)]
 
     def build(self, root: shape.Root) -> bool:
         """Make the device. False if there is nothing of one in the tree."""
