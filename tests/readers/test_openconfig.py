@@ -288,9 +288,9 @@ def test_one_bad_value_costs_no_other_port(vlan: dict[str, Any], says: str) -> N
 
 @pytest.mark.parametrize("form", ["json", "restconf", "xml"])
 def test_what_is_left_out_is_not_understood(form: str, inkov: Inkov, tmp_path: Path) -> None:
-    """Of five ports one has a list where one value should be, and is lost with its four; one is there
-    twice: its two are not read the second time; one has a VLAN that is none. The other 2 + 1 + 3
-    values are read, and what the switch is called.
+    """Of five ports one has a list where one value should be, and is lost with its four; one is
+    there twice: its two are not read the second time; one has a VLAN that is none. The other 2 + 1
+    + 3 values are read, and what the switch is called.
     """
     wrong = port("2", **{"access-vlan": [10, 20], "interface-mode": "ACCESS"})
     other = port("1", **{"access-vlan": 20})

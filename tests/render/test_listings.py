@@ -242,7 +242,7 @@ def test_what_was_read(inkov: Inkov, folder: Path) -> None:
     counts = f"{sum(lines) - 2} understood, 2 known and without meaning here, 0 not understood"
     assert f"lines, values and objects: {counts}" in out
     (folder / "b.sheet").write_text(B.replace("native: 10\n", "native: 10\ncolour: green\n"))
-    assert "1 line or objects not understood" in inkov("read", ".", "--unmatched", "-q").out
+    assert "1 line or object not understood" in inkov("read", ".", "--unmatched", "-q").out
 
 
 def test_the_default_vlan_is_there_without_a_row(inkov: Inkov, tmp_path: Path) -> None:

@@ -111,7 +111,7 @@ def unmatched_grid(lines: list[Unread], locator: Locator) -> Grid:
         grid.add(place(line.origin, locator), line.text.strip())
     total = sum(line.items for line in lines)
     grid.notes.append(
-        f"{_count(total, 'line')} or objects not understood"
+        f"{'1 line or object' if total == 1 else f'{total} lines or objects'} not understood"
         if lines
         else "everything was understood"
     )
