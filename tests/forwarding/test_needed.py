@@ -113,7 +113,8 @@ def test_what_sub_interfaces_serve_is_needed_on_their_link() -> None:
     a += f"{host(10)}{host(40)}{trunk('2', '20')}[neighbours]\n1: r:1\n2: b:2\n"
     b = f"switch: b\n{VLANS}{trunk('2', '20')}{host(20)}"
     subs = "".join(
-        f"[sub 1.{tag}]\nof: 1\ntag: {tag}\naddress: 10.0.{tag}.1/24\n" for tag in (10, 20, 30)
+        f"[sub 1.{tag}]\nof: 1\ntag: {tag}\nmode: routed\naddress: 10.0.{tag}.1/24\n"
+        for tag in (10, 20, 30)
     )
     fabric = fabric_of(a, b, f"switch: r\n[port 1]\nmode: routed\n{subs}")
     masks = {

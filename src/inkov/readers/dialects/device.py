@@ -22,6 +22,7 @@ from inkov.campus import (
     Tree,
     Vlan,
 )
+from inkov.readers.addresses import without_use
 from inkov.readers.dialects.binding import Bound
 from inkov.readers.dialects.effects import VLAN_SETS, Named, TreeNumber
 from inkov.readers.dialects.file import Dialect
@@ -132,6 +133,7 @@ class Building:
                     )
         self._find_primaries()
         self._drop_what_says_nothing()
+        self.part.problems += without_use(device)
         self.part.devices.append(device)
         self.part.neighbours += [
             Neighbour(device.name, port, *fact.value, fact.origin)

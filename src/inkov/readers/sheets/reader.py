@@ -34,6 +34,7 @@ from inkov.campus import (
     Vlan,
 )
 from inkov.campus.secrets import without_secrets
+from inkov.readers.addresses import without_use
 from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text
 from inkov.readers.sheets.words import (
     DISTRIBUTION_KEYS,
@@ -126,6 +127,7 @@ class _Sheet:
                 True,
             )
         else:
+            self.part.problems += without_use(self.device)
             self.part.devices.append(self.device)
         return Reading(self.part, self.ledger)
 
