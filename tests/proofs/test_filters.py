@@ -254,3 +254,25 @@ def test_a_set_that_is_there_twice_stops_nothing_surely(inkov: Inkov, tmp_path: 
         proved = inkov("prove", "core-1.json", "--plan", "plan.yaml", "-f", "json")
         assert proved.json["claims"][0]["verdict"] == "broken"
         assert "the set fence (ipv4) is there twice" in inkov("read", "core-1.json").err
+
+
+@pytest.mark.parametrize("filtered", [False, True])
+def test_a_filter_at_a_port_that_switches_may_stop_more(
+    filtered: bool, inkov: Inkov, tmp_path: Path
+) -> None:
+    """FM 5.7: it is not followed. Nobody reaches more for it, so what is apart surely is."""
+    ports = "[port 1,2]\nmode: access\nvlan: 10\n" + "filter in: keep\n" * filtered
+    (tmp_path / "b.sheet").write_text(
+        "inkov sheet 1\nswitch: b\n[vlans]\n10: ferns\n20: beds\n[port 3]\nmode: access\nvlan: 20\n"
+        f"{ports}[filter keep]\n10: reject from any to any\n"
+    )
+    (tmp_path / "plan.yaml").write_text(
+        "segments:\n  ferns: {vlans: [10]}\n  beds: {vlans: [20]}\n"
+        "claims:\n  - isolate: [ferns, beds]\n  - reach: [b:1, b:2]\n"
+    )
+    claims = inkov("prove", ".", "--strict", "-f", "json", "-q").json["claims"]
+    assert [claim["verdict"] for claim in claims] == [
+        "holds",
+        "undecided" if filtered else "holds",
+    ]
+    assert ("is not followed" in claims[1]["because"]) is filtered

@@ -19,6 +19,10 @@ from inkov.wiring.links import bundle_of
 
 __all__ = ["resolve"]
 
+_UNFOLLOWED = (
+    "a filter of packets at a port that switches is not followed: what it stops is taken to pass"
+)
+
 
 def resolve(campus: Campus, wiring: Wiring) -> Fabric:
     """All stages of all ports and links."""
@@ -129,6 +133,9 @@ class _Builder:
                 ports.setdefault((port.unknown, True), []).append(port)
             if port.reading:
                 ports.setdefault((port.reading, False), []).append(port)
+            routed = self.fabric.ports[End(device.name, port.name)].completed.mode is Mode.ROUTED
+            if (port.filters_in or port.filters_out) and not routed:
+                ports.setdefault((_UNFOLLOWED, False), []).append(port)
         for (says, unknown), concerned in ports.items():
             first, others = concerned[0], len(concerned) - 1
             # One sentence for all ports of which it is the same.
@@ -138,7 +145,11 @@ class _Builder:
             else:
                 text, name = says, first.name
             passes = unknown and any(self._is_unaware(device, port) for port in concerned)
-            self._assume(device.name, name, text, first.origin, unknown=unknown, passes=passes)
+            # It cannot stop too little: only that somebody is reached is not sure beside it.
+            sure = says == _UNFOLLOWED
+            self._assume(
+                device.name, name, text, first.origin, sure, unknown=unknown, passes=passes or sure
+            )
 
     def _live_in(self, device: str, bridge: str) -> int:
         """FM 3.3: the VIDs of the bridge's own table, or else of the device's."""
@@ -375,8 +386,8 @@ class _Builder:
         port: str,
         says: str,
         origin: Origin,
-        *,
         sure: bool = False,
+        *,
         unknown: bool = False,
         passes: bool = False,
     ) -> None:

@@ -11,7 +11,7 @@ from ipaddress import ip_network
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from inkov.campus import Device, Fact, Filter, FilterEntry, Mode, Origin, Problem, Subnet
+from inkov.campus import Device, Fact, Filter, FilterEntry, Origin, Problem, Subnet
 from inkov.readers.openconfig.lists import either
 from inkov.readers.reading import Binding
 
@@ -156,13 +156,9 @@ def bind_filters(device: Device, bindings: Iterable[Binding]) -> list[Problem]:
         fact, name = binding.filter, binding.interface
         sub = device.ports.get(f"{name}.{binding.subinterface}")
         port = sub if sub is not None else device.ports.get(name)
-        routed = port is not None and port.mode is not None and port.mode.value is Mode.ROUTED
-        bound = gateways.get(name) or (port if routed else None)
-        # A port that switches passes frames, which filters of packets do not see.
+        bound = gateways.get(name) or port
         if bound is None or fact.value not in device.filters:
-            what = (
-                f"the filter {fact.value}" if bound is not None else f"the VLAN interface {name!r}"
-            )
+            what = f"the filter {fact.value}" if bound is not None else f"the interface {name!r}"
             problems.append(
                 Problem(fact.origin, f"{what} is not defined here; the binding is left out")
             )
