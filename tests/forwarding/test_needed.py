@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from itertools import combinations
+from pathlib import Path
 from typing import Any
 
 import networkx as nx
@@ -14,7 +15,7 @@ from hypothesis import strategies as st
 from inkov.forwarding.needed import links_on_ways, needed
 from inkov.survey.trunks import trunk_rows
 from inkov.vlanset import VlanSet
-from tests.conftest import fabric_of
+from tests.conftest import Inkov, fabric_of
 
 
 def by_block_cut_tree(edges: list[tuple[int, int]], terminals: set[int]) -> set[int]:
@@ -83,6 +84,22 @@ def test_surplus_and_missing_on_a_chain(
     b = "switch: b\n" + VLANS + trunk("1", "10,20") + host(10) + host(30) + "[neighbours]\n1: m:2\n"
     rows = trunk_rows(fabric_of(a, b, "switch: m\n" + middle))
     assert [row.surplus for row in rows] == surplus and [row.missing for row in rows] == missing
+
+
+@pytest.mark.parametrize(("said", "needed"), [("20", "20,99"), ("", "99")])
+def test_who_is_on_the_wire_of_a_trunk_needs_his_vlan_alone(
+    said: str, needed: str, inkov: Inkov, tmp_path: Path
+) -> None:
+    """FM 4.9: the lamp hangs at the cable between a and b, in VLAN 20, or where untagged frames
+    are. VLAN 1 nobody uses.
+    """
+    for name, far in (("a", "b"), ("b", "a")):
+        head = f"inkov sheet 1\nswitch: {name}\n{VLANS}{trunk('1', '1,20,30')}"
+        (tmp_path / f"{name}.sheet").write_text(f"{head}[neighbours]\n1: {far}:1\n")
+    (tmp_path / "hosts.csv").write_text(f"host,switch,port,vlan\nlamp,a,1,{said}\n")
+    [row] = inkov("trunks", ".", "-f", "json").json["trunks"]
+    surplus = VlanSet.parse("1,20,30") - VlanSet.parse(needed)
+    assert (row["needed"], row["surplus"]) == (needed, str(surplus))
 
 
 def test_redundant_ways_are_needed_and_unused_uplinks_are_not() -> None:

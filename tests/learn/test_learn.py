@@ -404,6 +404,13 @@ def test_a_dialect_to_begin_with_names_switches_and_vlans(inkov: Inkov, tmp_path
     assert '"moor {name}" = "name = {name}"' in begun
     assert '"called {name}" = "name = {name}"' in begun
     assert begun.count('= "name = {name}"') == 2
+    # Two texts are enough to tell.
+    for number in (1, 2):
+        (tmp_path / f"t{number}.txt").write_text(
+            (tmp_path / "texts" / f"t{number}.txt").read_text()
+        )
+    two = inkov("dialect", "new", "t1.txt", "t2.txt").out
+    assert '"moor {name}" = "name = {name}"' in two
     # Called as the file is, the word of the file goes first.
     for number in (1, 2, 3):
         path = tmp_path / "texts" / f"t{number}.txt"
