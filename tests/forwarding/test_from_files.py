@@ -103,3 +103,26 @@ def test_the_program_says_what_the_simulator_hears(inkov: Inkov, tmp_path: Path)
         }
         meant_heard = simulator.flood((device, port), False, TAGS)
         assert heard == {tuple(h) for h in meant_heard if h.vid in KNOWN}, (seed, device, port)
+
+
+def test_fm_3_9_a_frame_leaves_a_sub_interface_with_its_tag(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 30 within r is VLAN 20 at a: the tag of the sub-interface."""
+    head = "inkov sheet 1\nswitch: {}\n"
+    trunk = "mode: trunk\nnative: none\nallowed: {}\n"
+    (tmp_path / "a.sheet").write_text(
+        f"{head.format('a')}[port 2]\nmode: access\nvlan: 20\n[port 8]\n{trunk.format(20)}"
+        "[neighbours]\n8: r:1\n"
+    )
+    (tmp_path / "r.sheet").write_text(
+        f"{head.format('r')}[port 1]\n{trunk.format('none')}[sub 1.20]\nof: 1\ntag: 20\n"
+        "mode: access\nvlan: 30\n[port 3]\nmode: access\nvlan: 30\n"
+    )
+    steps = inkov("follow", "r:3", "a:2", ".", "-f", "json").json["steps"]
+    told = [(s["switch"], s["port"], s["event"], s["vlan"], s["tagged"]) for s in steps]
+    assert told == [
+        ("r", "3", "sent", 30, False),
+        ("r", "1.20", "leaves", 30, True),
+        ("a", "8", "arrives", 20, True),
+        ("a", "2", "heard", 20, False),
+    ]
+    assert steps[1]["because"] == "the sub-interface sends it, tagged 20"

@@ -91,15 +91,33 @@ def test_who_is_on_the_wire_of_a_trunk_needs_his_vlan_alone(
     said: str, needed: str, inkov: Inkov, tmp_path: Path
 ) -> None:
     """FM 4.9: the lamp hangs at the cable between a and b, in VLAN 20, or where untagged frames
-    are. VLAN 1 nobody uses.
+    are. What else it takes, nobody knows: nothing there is surplus.
     """
     for name, far in (("a", "b"), ("b", "a")):
         head = f"inkov sheet 1\nswitch: {name}\n{VLANS}{trunk('1', '1,20,30')}"
         (tmp_path / f"{name}.sheet").write_text(f"{head}[neighbours]\n1: {far}:1\n")
     (tmp_path / "hosts.csv").write_text(f"host,switch,port,vlan\nlamp,a,1,{said}\n")
     [row] = inkov("trunks", ".", "-f", "json").json["trunks"]
-    surplus = VlanSet.parse("1,20,30") - VlanSet.parse(needed)
-    assert (row["needed"], row["surplus"]) == (needed, str(surplus))
+    assert (row["needed"], row["surplus"]) == (needed, "none")
+
+
+@pytest.mark.parametrize(("address", "needed"), [("", "none"), ("address: 10.0.20.1/24\n", "20")])
+def test_what_a_router_without_an_address_may_need_is_no_surplus(
+    address: str, needed: str, inkov: Inkov, tmp_path: Path
+) -> None:
+    """FM 6.4: hosts of VLAN 20 on a; behind b only a router, whose address may not be among what
+    was read.
+    """
+    sheets = {
+        "a": f"{VLANS}{trunk('1', '20')}{host(20)}[neighbours]\n1: b:1\n",
+        "b": f"{VLANS}{trunk('1', '20')}[port 9]\nvlan: 20\n[neighbours]\n1: a:1\n9: r:1\n",
+        "r": f"[port 1]\nmode: routed\n{address}",
+    }
+    for name, text in sheets.items():
+        (tmp_path / f"{name}.sheet").write_text(f"inkov sheet 1\nswitch: {name}\n{text}")
+    rows = inkov("trunks", ".", "-f", "json").json["trunks"]
+    [row] = [row for row in rows if row["b"]["switch"] == "b"]
+    assert (row["needed"], row["surplus"], row["missing"]) == (needed, "none", "none")
 
 
 def test_redundant_ways_are_needed_and_unused_uplinks_are_not() -> None:

@@ -14,9 +14,9 @@ from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.assumptions import nameless
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
-from inkov.forwarding.needed import needed
+from inkov.forwarding.needed import needed, perhaps_needed
 from inkov.forwarding.outlets import inside_only, outside_name, passing_as
-from inkov.forwarding.serve import facing_routers, served, served_by_device
+from inkov.forwarding.serve import facing_routers, served_by_device
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.forwarding.trees.active import Now, are_stated, now
 from inkov.forwarding.trees.losses import Cut, Losses
@@ -199,15 +199,7 @@ class Site:
         """The same, where a trunk that is left at everything may have anybody behind it, and a
         routed port an address that was not read.
         """
-        fabric, serving = self.fabric, served(self.fabric)
-        routers = facing_routers(fabric, perhaps=True)
-        hidden = any(not serving[one.bridge] >> one.vid & 1 for one in routers) or any(
-            (port.view.emit | port.view.enters()) & ~serving[port.bridge]
-            for port in fabric.bridge_ports
-            if fabric.is_host_port(port) and not fabric.is_implied(port)
-        )
-        # Without any of these the answer is the same, and known.
-        return needed(fabric, self.wanted, perhaps=True) if hidden else self.needs
+        return perhaps_needed(self.fabric, self.wanted, self.needs)
 
     @cached_property
     def every_port(self) -> list[Resolved]:

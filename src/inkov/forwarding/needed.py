@@ -20,7 +20,7 @@ from inkov.forwarding.serve import facing_routers, served
 from inkov.vlanset import VlanSet, union
 from inkov.wiring import End
 
-__all__ = ["links_on_ways", "needed", "unneeded"]
+__all__ = ["links_on_ways", "needed", "perhaps_needed", "unneeded"]
 
 Adjacency = Mapping[int, list[tuple[int, int]]]
 """vertex -> (other vertex, number of the link)."""
@@ -45,6 +45,21 @@ def needed(
         for edge in links_on_ways(graph, terminals):
             result[links.link_of[edge]] |= 1 << vid
     return result
+
+
+def perhaps_needed(fabric: Fabric, wanted: Mapping[str, int] | None, needs: list[int]) -> list[int]:
+    """The same with `perhaps`, where `needs` is what is needed without: what is shared beside these
+    is surplus (FM 6.4).
+    """
+    serving = served(fabric)
+    routers = facing_routers(fabric, perhaps=True)
+    hidden = any(not serving[one.bridge] >> one.vid & 1 for one in routers) or any(
+        (port.view.emit | port.view.enters()) & ~serving[port.bridge]
+        for port in fabric.bridge_ports
+        if fabric.is_host_port(port) and not fabric.is_implied(port)
+    )
+    # Without any of these the answer is the same, and known.
+    return needed(fabric, wanted, perhaps=True) if hidden else needs
 
 
 def _serving(fabric: Fabric, wanted: Mapping[str, int], *, perhaps: bool) -> list[int]:

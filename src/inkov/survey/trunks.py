@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from inkov.campus import Basis, Mode, Negotiation, Origin
 from inkov.forwarding import Fabric, Form, Resolved
-from inkov.forwarding.needed import needed, unneeded
+from inkov.forwarding.needed import needed, perhaps_needed, unneeded
 from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.outlets import passes
 from inkov.forwarding.reach import owned_tags
@@ -79,6 +79,7 @@ def trunk_rows(
     rows: list[TrunkRow] = []
     mask = ALL_BITS if vlans is None else vlans.bits
     needs = needed(fabric, wanted)
+    perhaps = perhaps_needed(fabric, wanted, needs)
     for number, link in enumerate(fabric.wiring.links):
         a, b = fabric.ports[link.a], fabric.ports[link.b]
         # A link counts if either end is a trunk: the other may be the mistake.
@@ -109,7 +110,7 @@ def trunk_rows(
                 *only,
                 [(*pair, way) for pair, way in ways.items()],
                 bits_to_text(needs[number] & mask),
-                bits_to_text(unneeded(both, needs[number], natives) & mask),
+                bits_to_text(unneeded(both, perhaps[number], natives) & mask),
                 bits_to_text(needs[number] & ~both & mask),
             )
         )
