@@ -230,6 +230,7 @@ def test_a_name_that_two_vlans_share_is_neither() -> None:
         ("e1.7.20", "1.7", 20),  # a capture takes all that it can
         ("e7", None, None),
         ("7.20", None, None),
+        ("x7.20", None, None),
         ("e7.20x", None, None),
         ("e7.4095", None, None),
     ],
@@ -811,6 +812,17 @@ def test_what_texts_tell_by_themselves(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "t.toml").write_text(begun.replace("# ignored = ", "ignored = "))
     left = inkov("dialect", "unmatched", ".", "-f", "json").json["unmatched"]
     assert {row["shape"].split()[0] for row in left} == {"holds", "carries", "lamp"}
+
+
+@pytest.mark.parametrize(
+    ("second", "passage"),
+    [("beware^", True), ("the ^ gate", False), ("of the ^ and ^", False), ("the gate", False)],
+)
+def test_a_text_over_several_lines_ends_where_its_mark_ends_a_line(
+    second: str, passage: bool, inkov: Inkov, tmp_path: Path
+) -> None:
+    text = f"sign ^north side\n{second}\npot 1\n  grow 10\npot 2\n  grow 20\n"
+    assert ("sign {passage}" in started(inkov, tmp_path, text)) is passage
 
 
 def test_words_that_begin_every_statement_mean_nothing(inkov: Inkov, tmp_path: Path) -> None:
