@@ -126,3 +126,27 @@ def test_fm_3_9_a_frame_leaves_a_sub_interface_with_its_tag(inkov: Inkov, tmp_pa
         ("a", "2", "heard", 20, False),
     ]
     assert steps[1]["because"] == "the sub-interface sends it, tagged 20"
+
+
+def test_where_several_vlans_turn_into_one_that_may_be_one_of_them(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """a sends VLANs 10 and 20 untagged, and b takes what is untagged into 10: VLAN 10 hangs
+    together, and from 20 frames get into it one way.
+    """
+    head = "inkov sheet 1\nswitch: {}\n[vlans]\n10: ferns\n20: beds\n"
+    access = "[port {}]\nmode: access\nvlan: {}\n"
+    wide = "[port 8]\nmode: general\npvid: 10\nuntagged: 10,20\n[neighbours]\n8: b:8\n"
+    a = head.format("a") + access.format(1, 10) + access.format(2, 20) + wide
+    b = head.format("b") + access.format(1, 10) + access.format(8, 10)
+    (tmp_path / "a.sheet").write_text(a)
+    (tmp_path / "b.sheet").write_text(b)
+    rows = {row["vlan"]: row for row in inkov("vlans", ".", "-f", "json").json["vlans"]}
+    assert rows[10]["islands"] == [["a", "b"]]
+    for ends, arrives in (
+        ("a:1 b:1", True),
+        ("b:1 a:1", True),
+        ("a:2 b:1", True),
+        ("b:1 a:2", False),
+    ):
+        assert inkov("follow", *ends.split(), ".", "-f", "json").json["arrives"] is arrives, ends
