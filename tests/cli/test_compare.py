@@ -158,6 +158,12 @@ def test_what_names_no_vlan_is_about_those_that_the_port_passes(
     for vid, outside in (("20", False), ("1", True)):
         said = [one["says"] for one in run(inkov, sides, "--only", vid).json["because"]]
         assert any("outside what was to be changed" in text for text in said) is outside
+    # What it sends and what it takes are two VLANs: both are meant.
+    for side in sides:
+        edit(side, "fern-1.sheet", "vlan: 20", "mode: private host\nprimary: 10\nsecondary: 20")
+    for vids, outside in (("10", True), ("20", True), ("10,20", False)):
+        said = [one["says"] for one in run(inkov, sides, "--only", vids).json["because"]]
+        assert any("outside what was to be changed" in text for text in said) is outside
 
 
 def test_the_file_beside_a_change_says_what_it_is_to_do(
