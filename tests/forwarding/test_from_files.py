@@ -150,3 +150,47 @@ def test_where_several_vlans_turn_into_one_that_may_be_one_of_them(
         ("b:1 a:2", False),
     ):
         assert inkov("follow", *ends.split(), ".", "-f", "json").json["arrives"] is arrives, ends
+
+
+@pytest.mark.parametrize(
+    ("vlan", "target", "arrives", "because"),
+    [
+        ("", "lamp", False, "it leaves there tagged 10, and the host takes untagged frames"),
+        ("10", "lamp", True, "its allowed list holds VLAN 10"),
+        ("20", "lamp", False, "it leaves there tagged 10, and the host takes frames with tag 20"),
+        ("", "a:6", True, "its allowed list holds VLAN 10"),
+        ("", "a:5", False, "a:5 (access) passes VLAN 20, not VLAN 10"),
+    ],
+)
+def test_a_host_takes_frames_in_its_own_form(
+    vlan: str, target: str, arrives: bool, because: str, inkov: Inkov, tmp_path: Path
+) -> None:
+    """FM 5.6: the lamp is at a trunk. A port by its name takes whatever is sent there; four other
+    ports hear what a:1 sends (three of VLAN 10, and the trunk). The claim says the same, and it is
+    broken for sure, though the switch has its name from its file.
+    """
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: beds\n[port 1..4]\nmode: access\n"
+        "vlan: 10\n[port 5]\nmode: access\nvlan: 20\n[port 6]\nmode: trunk\nnative: 20\n"
+        "allowed: 10,20\n"
+    )
+    (tmp_path / "hosts.csv").write_text(f"host,switch,port,vlan\nlamp,a,6,{vlan}\n")
+    (tmp_path / "plan.yaml").write_text(f"claims:\n  - reach: [a:1, {target}]\n")
+    told = inkov("follow", "a:1", target, ".", "-f", "json").json
+    assert told["arrives"] is arrives and told["steps"][-1]["because"].startswith(because)
+    assert arrives or told["instead"] == "heard instead by 4 host ports, in VLAN 10"
+    [claim] = inkov("prove", ".", "-f", "json").json["claims"]
+    # At a port, a claim is about who takes untagged frames.
+    assert claim["verdict"] == ("holds" if arrives and target == "lamp" else "broken")
+
+
+def test_what_is_broken_stays_so_if_a_switch_is_named_after_its_file(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    (tmp_path / "m.toml").write_text(
+        'dialect = "m"\nfiles = ["*.txt"]\n[vlan]\nopens = ["bed {vid}"]\n[port]\n'
+        'opens = ["pot {ports}"]\n[port.says]\n"grows {vid}" = "mode = access; vlan = {vid}"\n'
+    )
+    (tmp_path / "a.txt").write_text("bed 10\nbed 20\npot 1\n  grows 10\npot 2\n  grows 20\n")
+    (tmp_path / "plan.yaml").write_text("claims:\n  - reach: [a:1, a:2]\n")
+    assert "BROKEN" in inkov("prove", ".", "--strict").out

@@ -104,10 +104,12 @@ def _of_tree(answered: InTree[Any]) -> dict[str, Any]:
 def _frame(
     session: Session, source: Place, target: Place, level: Level, vid: int | None, now: bool
 ) -> tuple[bool, Result]:
-    """The way of a frame between two ports: of an untagged one, unless a VLAN is named."""
+    """The way of a frame between two ports: of an untagged one, unless a VLAN is named. A host that
+    is named takes the frames of its own form.
+    """
     from msgspec.structs import replace
 
-    from inkov.forwarding.follow import follow_to
+    from inkov.forwarding.follow import follow_to, follow_to_host
     from inkov.forwarding.trees.ways import in_tree
     from inkov.render.follow import story_grid, story_json
     from inkov.render.proofs import with_claims
@@ -115,9 +117,15 @@ def _frame(
     fabric, locator = session.fabric, session.locator
     sendings = sendings_from(session, source, level, vid, untagged=True)
     assumed = assumptions(session, sendings, level)
+    ends = source.end, target.end
+    host = target.host if level == Level.HONEST else None
     answered = in_tree(
         fabric,
-        lambda fabric: follow_to(fabric, sendings, source.end, target.end, level),
+        lambda fabric: (
+            follow_to(fabric, sendings, *ends, level)
+            if host is None
+            else follow_to_host(fabric, sendings, *ends, level, host.vid or 0)
+        ),
         lambda story: story.arrives,
         lambda story: story.steps,
         only=now,

@@ -26,6 +26,7 @@ __all__ = [
     "Story",
     "follow",
     "follow_to",
+    "follow_to_host",
     "follow_to_router",
     "heard_instead",
     "in_another_form",
@@ -67,13 +68,15 @@ class Story(Struct):
     instead.
 
     `simple`: the way passes no switch twice, so that it can happen within a single tree; false if
-    only ways that do are known; None if that could not be settled.
+    only ways that do are known; None if that could not be settled. `other_form`: it arrives, but
+    not in the form that was asked for.
     """
 
     arrives: bool
     steps: list[Step]
     simple: bool | None = True
     instead: dict[int, int] = {}
+    other_form: bool = False
 
 
 def follow_to(
@@ -108,7 +111,22 @@ def follow_to(
             return story
     # In any form: that it hears the frame otherwise is better told than that it hears nothing.
     stories = [follow(fabric, sendings, source, port, level) for port in ports]
-    return next((story for story in stories if story.arrives), stories[0])
+    told = next((story for story in stories if story.arrives), stories[0])
+    told.other_form = told.arrives and tag is not None
+    return told
+
+
+def follow_to_host(
+    fabric: Fabric, sendings: list[Sending], source: End, target: End, level: Level, tag: int
+) -> Story:
+    """The same for a host that takes frames with a tag only, or untagged ones (0): a frame that
+    gets there in another form stops there.
+    """
+    story = follow_to(fabric, sendings, source, target, level, tag)
+    if not story.other_form:
+        return story
+    instead = _instead(flood(fabric, sendings, level), sendings)
+    return Story(False, in_another_form(story.steps, tag), story.simple, instead)
 
 
 def _in_form(port: BridgePort, tag: int) -> int:
