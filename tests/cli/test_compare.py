@@ -143,6 +143,9 @@ def test_hosts_may_be_named_in_what_is_meant(inkov: Inkov, sides: tuple[Path, Pa
         (side / "hosts.csv").write_text("host,switch,port\npump,fern-1,3\nfogger,fern-1,1\n")
     assert run(inkov, sides, "--lose", "pump <-> ferns", "--gain", "pump <-> visitors").status == 0
     assert run(inkov, sides, "--lose", "fogger <-> ferns").status == 1
+    for named, known in (("pump <-> everything", True), ("* -> pump", True), ("pmp -> 10", False)):
+        told = inkov("compare", *sides, "--gain", named).err
+        assert ("nobody is called" not in told) is known, told
     # Its table states no VLAN: it is the host of untagged frames, and named so.
     lost = [row for row in run(inkov, sides).json["lost"] if row["layer"] == 2]
     assert lost and all("pump" in row["from"]["hosts"] + row["to"]["hosts"] for row in lost)

@@ -59,6 +59,20 @@ def test_of_two_filters_the_one_that_stops_all_is_named(inkov: Inkov, tmp_path: 
     assert "keep" in row["witness"][-1]["because"], row["witness"][-1]
 
 
+def test_what_one_router_stops_another_passes(inkov: Inkov, tmp_path: Path) -> None:
+    """a and b both route between the VLANs: a filter that stops a half at a takes nothing."""
+    half = "filter out: half\n[filter half]\n10: reject from any to 10.0.20.128/25\n"
+    trunk = "[port 8]\nmode: trunk\nnative: none\nallowed: 10,20\n[neighbours]\n8: {}:8\n"
+    for side, more in (("old", ""), ("new", half + REST)):
+        (tmp_path / side).mkdir()
+        own = GATEWAYS.replace("0.1/24", "0.2/24")
+        (tmp_path / side / "a.sheet").write_text(HEAD + PORTS + GATEWAYS + more + trunk.format("b"))
+        head = HEAD.replace("switch: a", "switch: b")
+        (tmp_path / side / "b.sheet").write_text(head + own + trunk.format("a"))
+    said = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
+    assert said["edits"] and not said["lost"] and not said["gained"]
+
+
 def test_a_host_more_crosses_nothing_new(inkov: Inkov, tmp_path: Path) -> None:
     """VLAN 10 was routed to 20 before: another port in it reaches what the others do."""
     folders = sides(tmp_path, PORTS + GATEWAYS, PORTS + "[port 3]\nvlan: 10\n" + GATEWAYS)
@@ -90,6 +104,10 @@ def test_a_router_joins_ports_that_are_protected_from_each_other(
     told = on_screen("compare", *folders, "-q")
     assert "GAINED  a:1 (VLAN 10 ferns) <-> a:2 (VLAN 10 ferns), by routers" in told
     assert "more row" not in told
+    # Not where its filter stops all that comes back.
+    shut = f"{gateway}filter in: none\n[filter none]\n10: reject from any to any\n"
+    (tmp_path / "new" / "a.sheet").write_text(HEAD + apart + shut)
+    assert "by routers" not in on_screen("compare", *folders, "-q")
     (tmp_path / "plan.yaml").write_text("segments:\n  garden: {vlans: [10, 20]}\n")
     for side, text in (("old", PORTS), ("new", PORTS + GATEWAYS)):
         (tmp_path / side / "a.sheet").write_text(HEAD + text)
