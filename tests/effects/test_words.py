@@ -33,6 +33,16 @@ MANY = [f"{switch}:{port}" for switch in "abcde" for port in (1, 2)]
 
 
 @pytest.mark.parametrize(
+    ("ports", "everyone", "listed"), [(100, True, True), (101, True, False), (101, False, True)]
+)
+def test_many_ports_are_listed_unless_their_vlans_say_it_all(
+    ports: int, everyone: bool, listed: bool
+) -> None:
+    own = group(*(f"a:{number}" for number in range(ports)), everyone=everyone)
+    assert own.listed is listed
+
+
+@pytest.mark.parametrize(
     ("own", "says"),
     [
         (group(), "nobody"),

@@ -351,6 +351,12 @@ def test_what_can_be_written_is_found_out_by_writing() -> None:
     }
 
 
+def test_a_vlan_that_its_name_opens_is_tried_with_a_name() -> None:
+    example = f"\n[[example]]\ntext = '''\n{PERGOLA}'''\ngives = '''\nswitch: p\n'''\n"
+    compiled = compile_dialect("d.toml", (BRACED + example).encode())
+    assert {one.what: one.done for one in writings(compiled)}["a new VLAN"]
+
+
 SHOWN = """
 [[example]]
 text = '''
