@@ -553,7 +553,7 @@ def test_a_goal_that_is_missed_is_that_of_its_own_vlan(inkov: Inkov, four: Path)
 def test_a_vlan_without_a_gateway_leaves_the_others_theirs(inkov: Inkov, four: Path) -> None:
     """r keeps the sub-interface of VLAN 10, and the port without a tag."""
     subs = "".join(
-        f"[sub w.{tag}]\nof: w\n{own}address: 10.{tag}.0.1/24\n"
+        f"[sub w.{tag}]\nof: w\nmode: routed\n{own}address: 10.{tag}.0.1/24\n"
         for tag, own in ((10, "tag: 10\n"), (61, "tag: 61\n"), (62, ""))
     )
     (four / "r.sheet").write_text(f"inkov sheet 1\nswitch: r\n[port w]\nmode: routed\n{subs}")

@@ -133,9 +133,11 @@ class _Builder:
                 ports.setdefault((port.unknown, True), []).append(port)
             if port.reading:
                 ports.setdefault((port.reading, False), []).append(port)
-            routed = self.fabric.ports[End(device.name, port.name)].completed.mode is Mode.ROUTED
-            if (port.filters_in or port.filters_out) and not routed:
-                ports.setdefault((_UNFOLLOWED, False), []).append(port)
+            # Nearly all ports have no filter.
+            if port.filters_in or port.filters_out:
+                mode = self.fabric.ports[End(device.name, port.name)].completed.mode
+                if mode is not Mode.ROUTED:
+                    ports.setdefault((_UNFOLLOWED, False), []).append(port)
         for (says, unknown), concerned in ports.items():
             first, others = concerned[0], len(concerned) - 1
             # One sentence for all ports of which it is the same.
