@@ -41,6 +41,17 @@ def resolve(campus: Campus, wiring: Wiring) -> Fabric:
     return fabric
 
 
+def _of_all(device: Device, ports: list[Port], says: str) -> tuple[str, str]:
+    """One sentence for all ports of which it is the same, and the port that it is about: "" for
+    several.
+    """
+    first, others = ports[0], len(ports) - 1
+    if not others:
+        return first.name, says
+    more = f"{first.name} and {others} more port{'s' * (others > 1)}"
+    return "", f"{device.name}, {more}: {says}"
+
+
 class _Builder:
     def __init__(self, fabric: Fabric) -> None:
         self.fabric = fabric
@@ -91,6 +102,7 @@ class _Builder:
                 )
                 self._assume(device.name, port.name, says, port.bundle.origin)
         self._unknown(device)
+        self._unfollowed(device)
         self.fabric.live[device.name] = self._live(device)
         for bridge in device.bridges.values():
             self.home.update((End(device.name, port), bridge.name) for port in bridge.ports)
@@ -133,25 +145,25 @@ class _Builder:
                 ports.setdefault((port.unknown, True), []).append(port)
             if port.reading:
                 ports.setdefault((port.reading, False), []).append(port)
-            # Nearly all ports have no filter.
-            if port.filters_in or port.filters_out:
-                mode = self.fabric.ports[End(device.name, port.name)].completed.mode
-                if mode is not Mode.ROUTED:
-                    ports.setdefault((_UNFOLLOWED, False), []).append(port)
         for (says, unknown), concerned in ports.items():
-            first, others = concerned[0], len(concerned) - 1
-            # One sentence for all ports of which it is the same.
-            if others:
-                more = f"{first.name} and {others} more port{'s' * (others > 1)}"
-                text, name = f"{device.name}, {more}: {says}", ""
-            else:
-                text, name = says, first.name
+            name, text = _of_all(device, concerned, says)
             passes = unknown and any(self._is_unaware(device, port) for port in concerned)
-            # It cannot stop too little: only that somebody is reached is not sure beside it.
-            sure = says == _UNFOLLOWED
-            self._assume(
-                device.name, name, text, first.origin, sure, unknown=unknown, passes=passes or sure
-            )
+            at = concerned[0].origin
+            self._assume(device.name, name, text, at, unknown=unknown, passes=passes)
+
+    def _unfollowed(self, device: Device) -> None:
+        """Filters at ports that switch (FM 5.7). They cannot stop too little: that something is
+        apart is sure beside them, and that somebody is reached is not.
+        """
+        concerned = [
+            port
+            for port in device.ports.values()
+            if (port.filters_in or port.filters_out)
+            and self.fabric.ports[End(device.name, port.name)].completed.mode is not Mode.ROUTED
+        ]
+        if concerned:
+            name, text = _of_all(device, concerned, _UNFOLLOWED)
+            self._assume(device.name, name, text, concerned[0].origin, sure=True, passes=True)
 
     def _live_in(self, device: str, bridge: str) -> int:
         """FM 3.3: the VIDs of the bridge's own table, or else of the device's."""
@@ -388,8 +400,8 @@ class _Builder:
         port: str,
         says: str,
         origin: Origin,
-        sure: bool = False,
         *,
+        sure: bool = False,
         unknown: bool = False,
         passes: bool = False,
     ) -> None:
