@@ -6,7 +6,7 @@ from inkov.campus import Origin
 from inkov.effects.relation import Relation
 from inkov.effects.side import SeatName, Side
 from inkov.forwarding import Fabric
-from inkov.forwarding.follow import Event, Step, follow_to, follow_to_router, in_another_form
+from inkov.forwarding.follow import Event, Step, follow_to, follow_to_host, follow_to_router
 from inkov.forwarding.reach import Sending
 from inkov.forwarding.reasons import why_dropped
 from inkov.forwarding.routers import Fate, Path, networks
@@ -75,9 +75,7 @@ def _frames_lost(relation: Relation, source: SeatName, target: SeatName) -> list
         why = why_dropped(side.fabric, own, source.tag or None)
         return [_stop(source.switch, source.port, why.says, why.origin)]
     start, end = (End(name.switch, name.port) for name in (source, target))
-    story = follow_to(side.fabric, sendings, start, end, relation.level, target.tag)
-    # It gets there, in a form that the host does not take.
-    return in_another_form(story.steps, target.tag) if story.arrives else story.steps
+    return follow_to_host(side.fabric, sendings, start, end, relation.level, target.tag).steps
 
 
 def _packets_lost(relation: Relation, source: SeatName, target: SeatName) -> list[Step]:
