@@ -183,6 +183,28 @@ CASES: dict[str, tuple[dict[str, str], dict[str, str], Told]] = {
             ),
         },
     ),
+    # b is the only way from a to c, which had none; and a has none to d any more.
+    "one that had another way is cut off, and a third is joined": (
+        {
+            "a": switch("a", {"1": 10}, {"8": ("10", "d:8")}),
+            "b": switch("b", {}, {}),
+            "c": switch("c", {"1": 10}, {"9": ("10", "e:9")}),
+            "e": switch("e", {"1": 10}, {"9": ("10", "c:9")}),
+            "d": switch("d", {"1": 10}, {"8": ("10", "a:8")}),
+        },
+        {
+            "a": switch("a", {"1": 10}, {"7": ("10", "b:7")}),
+            "b": switch("b", {}, {"7": ("10", "a:7"), "8": ("10", "c:8")}),
+            "c": switch("c", {"1": 10}, {"8": ("10", "b:8"), "9": ("10", "e:9")}),
+            "e": switch("e", {"1": 10}, {"9": ("10", "c:9")}),
+            "d": switch("d", {"1": 10}, {}),
+        },
+        {
+            ("link", "a:8 - d:8", "is there no more; it carried VLAN 10", False),
+            ("link", "a:7 - b:7", "is new, and carries VLAN 10", False),
+            ("link", "b:8 - c:8", "is new, and carries VLAN 10", False),
+        },
+    ),
 }
 
 

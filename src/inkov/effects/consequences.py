@@ -190,57 +190,77 @@ def _spares(old: Site, new: Site) -> Iterator[Consequence]:
         if lost:
             says = "is the only way left of {}: there was a spare"
             yield _about(About.SPARE, " - ".join(name), lost, says, True)
-    between = [_in_between(site, turned) for site in (old, new)]
+    sides = [_Carried(site) for site in (old, new)]
+    between = [side.in_between(turned) for side in sides]
     for switch, parts in sorted(between[1].items(), key=lambda item: natural(item[0])):
+        before = between[0].get(switch, {})
         spared = union(
             1 << vid
             for vid, own in parts.items()
-            # Already in between before, or no way led past it.
-            if vid not in between[0].get(switch, {}) and _was_past(old, vid, switch, own)
+            # What fell off without it before had no way past it.
+            if not all(part in before.get(vid, ()) for part in own)
+            and _had_way_past(sides[0], sides[1], vid, switch, own)
         )
         if spared:
             says = "is the only way left between members of {}: there was one past it"
             yield _about(About.SWITCH, switch, spared, says, True)
 
 
-Parts = list[list[Hashable]]
-"""What falls off without something: lists of switches."""
+Parts = list[set[Hashable]]
+"""What falls off without something: sets of switches."""
 
 
-def _in_between(site: Site, vids: int) -> dict[str, dict[int, Parts]]:
-    """The switches whose loss alone splits what others serve of some VLANs: what falls off then, by
-    VLAN.
+class _Carried:
+    """The links of one side with the VLANs that cross them both ways, as masks."""
+
+    def __init__(self, site: Site) -> None:
+        self.served = site.served
+        self.links = [
+            (joined.link.a.device, joined.link.b.device, _both_ways(site, joined))
+            for joined in site.links
+        ]
+
+    def members(self, vid: int) -> set[str]:
+        """The switches that serve a VLAN."""
+        return {name for name, mask in self.served.items() if mask >> vid & 1}
+
+    def in_between(self, vids: int) -> dict[str, dict[int, Parts]]:
+        """The switches whose loss alone splits what others serve of some VLANs: what falls off
+        then, by VLAN.
+        """
+        by_switch: dict[str, dict[int, Parts]] = {}
+        for vid in bits(vids):
+            own = [(one, other) for one, other, both in self.links if both >> vid & 1]
+            for parting in partings(own, dict.fromkeys(self.members(vid), 1)):
+                # Switches only: links are told as spares.
+                if parting.edge < 0:
+                    parts = list(map(set, parting.parts))
+                    by_switch.setdefault(str(parting.vertex), {})[vid] = parts
+        return by_switch
+
+    def joined(self, vid: int, without: str = "") -> Wires:
+        """What hangs together by links that a VLAN crosses, without a switch."""
+        wires = Wires()
+        for one, other, both in self.links:
+            if both >> vid & 1 and without not in (one, other):
+                wires.join(one, other)
+        return wires
+
+
+def _had_way_past(old: _Carried, new: _Carried, vid: int, switch: str, parts: Parts) -> bool:
+    """Whether two that only a switch joins now hung together past it. Without the switch `parts`
+    fall off, each for itself, from the rest of what hangs together.
     """
-    links = [(joined.link, _both_ways(site, joined)) for joined in site.links]
-    by_switch: dict[str, dict[int, Parts]] = {}
-    for vid in bits(vids):
-        own = [(link.a.device, link.b.device) for link, both in links if both >> vid & 1]
-        serving: dict[Hashable, int] = {
-            name: 1 for name, mask in site.served.items() if mask >> vid & 1
-        }
-        for parting in partings(own, serving):
-            # Switches only: links are told as spares.
-            if parting.edge < 0:
-                by_switch.setdefault(str(parting.vertex), {})[vid] = parting.parts
-    return by_switch
-
-
-def _was_past(site: Site, vid: int, switch: str, parts: Parts) -> bool:
-    """Whether something of a part hung together with something outside of it, past a switch."""
-    joined = Wires()
-    for one in site.links:
-        ends = one.link.a.device, one.link.b.device
-        # Not by the switch in question.
-        if switch not in ends and _both_ways(site, one) >> vid & 1:
-            joined.join(*ends)
-    members = {name for name, mask in site.served.items() if mask >> vid & 1} - {switch}
-    return any(
-        joined.of(name) == joined.of(member)
-        for part in parts
-        for name in part
-        for member in members.difference(map(str, part))
-        if name in members
-    )
+    now, past = new.joined(vid), old.joined(vid, without=switch)
+    members = new.members(vid) - {switch}
+    rest: set[Hashable] = {name for name in members if now.of(name) == now.of(switch)}
+    part_of: dict[Hashable, int] = {}
+    for number, part in enumerate([*parts, rest.difference(*parts)]):
+        for name in part & old.members(vid):
+            # Somebody of another part was there as well.
+            if part_of.setdefault(past.of(name), number) != number:
+                return True
+    return False
 
 
 def _lone(site: Site, vids: int) -> dict[Link, int]:

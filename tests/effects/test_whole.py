@@ -1,0 +1,236 @@
+"""What a change does to the campus as a whole, against the meaning of each sentence: on small
+campuses of plain switches, from two folders to the program's JSON.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+from collections.abc import Iterator
+from itertools import combinations
+from pathlib import Path
+from typing import NamedTuple
+
+import networkx as nx
+
+from inkov.vlanset import VlanSet
+from tests.conftest import Inkov
+from tests.effects.test_consequences import switch
+
+VIDS = (10, 20, 30)
+CAMPUSES = int(os.environ.get("INKOV_CHANGES", "60"))
+Told = tuple[str, str, str, bool]
+
+
+class Link(NamedTuple):
+    """A link between two switches, and what is allowed at its ends."""
+
+    ends: tuple[str, str]
+    allowed: tuple[frozenset[int], frozenset[int]]
+
+    def passes(self, vid: int) -> bool:
+        return all(vid in allowed for allowed in self.allowed)
+
+
+class Plain(NamedTuple):
+    """Switches with the VLANs of their hosts, and links by the number of their ports."""
+
+    hosts: dict[str, frozenset[int]]
+    links: dict[int, Link]
+
+    def graph(self, vid: int | None = None, without: int | str = "") -> nx.MultiGraph[str]:
+        """The switches and links, or those links that a VLAN passes, without one of them."""
+        graph: nx.MultiGraph[str] = nx.MultiGraph()
+        graph.add_nodes_from(name for name in self.hosts if name != without)
+        for number, link in self.links.items():
+            if number != without and without not in link.ends and (not vid or link.passes(vid)):
+                graph.add_edge(*link.ends, number)
+        return graph
+
+    def members(self, vid: int) -> list[str]:
+        return [name for name, vids in self.hosts.items() if vid in vids]
+
+    def islands(self, vid: int) -> int:
+        parts = nx.connected_components(self.graph(vid))
+        return sum(not part.isdisjoint(self.members(vid)) for part in parts)
+
+    def needs(self, number: int, vid: int) -> bool:
+        """FM 6.4: whether a link is on a way between two members that passes no switch twice, by
+        switches that have the VLAN at a link or for hosts; by any, if these do not join them all.
+        """
+        if number not in self.links:
+            return False
+        members, graph = self.members(vid), self.graph()
+        carrying = {
+            end
+            for link in self.links.values()
+            for end, allowed in zip(link.ends, link.allowed, strict=True)
+            if vid in allowed
+        }
+        within = graph.subgraph(carrying.union(members))
+        if all(nx.has_path(within, *pair) for pair in combinations(members, 2)):
+            graph = within
+        return any(
+            number in (key for *_, key in way)
+            for pair in combinations(members, 2)
+            for way in nx.all_simple_edge_paths(graph, *pair)
+        )
+
+    def passes(self, number: int, vid: int) -> bool:
+        return number in self.links and self.links[number].passes(vid)
+
+    def joins(self, vid: int, pair: tuple[str, str], without: int | str = "") -> bool:
+        """Whether a VLAN gets from one of two switches to the other."""
+        return pair[1] in nx.node_connected_component(self.graph(vid, without), pair[0])
+
+
+def drawn(rng: random.Random) -> Plain:
+    names = "abcdef"[: rng.randint(3, 6)]
+    hosts = {name: frozenset(vid for vid in VIDS if rng.random() < 0.4) for name in names}
+    return Plain(hosts, {n: link_of(rng, names) for n in range(11, 11 + rng.randint(2, 8))})
+
+
+def link_of(rng: random.Random, names: str) -> Link:
+    one, other = rng.sample(names, 2)
+    here, there = (frozenset(vid for vid in VIDS if rng.random() < 0.85) for _ in range(2))
+    return Link((one, other), (here, there))
+
+
+def changed(rng: random.Random, campus: Plain) -> Plain:
+    """One to three changes: of hosts, of a link, of what it allows."""
+    hosts, links = dict(campus.hosts), dict(campus.links)
+    for _ in range(rng.randint(1, 3)):
+        number, turned = rng.choice([*campus.links]), frozenset([rng.choice(VIDS)])
+        what = rng.randrange(4)
+        if what == 0:
+            hosts[rng.choice([*hosts])] ^= turned
+        elif what == 1:
+            links[rng.randint(20, 22)] = link_of(rng, "".join(hosts))
+        elif what == 2:
+            links.pop(number, None)
+        elif number in links:
+            here, there = links[number].allowed
+            links[number] = links[number]._replace(allowed=(here | turned, there ^ turned))
+    return Plain(hosts, links)
+
+
+def written(campus: Plain, folder: Path) -> None:
+    folder.mkdir(parents=True)
+    for name, vids in campus.hosts.items():
+        trunks = {}
+        for number, link in campus.links.items():
+            if name in link.ends:
+                at = link.ends.index(name)
+                listed = ",".join(map(str, sorted(link.allowed[at]))) or "none"
+                trunks[str(number)] = listed, f"{link.ends[1 - at]}:{number}"
+        ports = {str(number): vid for number, vid in enumerate(sorted(vids), 1)}
+        (folder / f"{name}.sheet").write_text(switch(name, ports, trunks))
+
+
+def meant(old: Plain, new: Plain) -> set[Told]:
+    """All sentences; each for the VLANs of which it is true."""
+    vids_of: dict[tuple[str, str, str, bool], set[int]] = {}
+    for vid in VIDS:
+        for about, name, says, worse in (
+            *_of_islands(old, new, vid),
+            *_of_links(old, new, vid),
+            *_of_spares(old, new, vid),
+            *_of_switches(old, new, vid),
+        ):
+            vids_of.setdefault((about, name, says, worse), set()).add(vid)
+    told = set[Told]()
+    for (about, name, says, worse), vids in vids_of.items():
+        words = f"VLAN{'s' * (len(vids) > 1)} {VlanSet.from_vids(vids)}"
+        told.add((about, name, says.format(words), worse))
+    return told | set(_of_new_links(old, new))
+
+
+def _of_islands(old: Plain, new: Plain, vid: int) -> Iterator[Told]:
+    was, now = old.islands(vid), new.islands(vid)
+    if was and now and was != now:
+        says = f"{{}}: in {now} island{'s' * (now > 1)} instead of {was}"
+        yield "islands", "", says, now > was
+    elif was and not now:
+        yield "islands", "", "{}: not used any more", False
+    elif now and not was:
+        more = f": in {now} islands" if now > 1 else ""
+        yield "islands", "", f"{{}}: used now, and not before{more}", now > 1
+
+
+def _of_links(old: Plain, new: Plain, vid: int) -> Iterator[Told]:
+    for number in old.links.keys() & new.links.keys():
+        if old.links[number].ends != new.links[number].ends:
+            continue
+        was, now = (side.passes(number, vid) for side in (old, new))
+        needed, lacked = new.needs(number, vid), old.needs(number, vid) and not was
+        if now and not was:
+            says = "carries {} now" + ("" if needed else ", which nobody needs there")
+        elif was and not now:
+            says = "carries {} no more, and " + ("should" if needed else "need not")
+        elif needed and not now and not lacked:
+            says = "should carry {} now, and does not"
+        else:
+            continue
+        yield "link", named(new, number), says, needed and not now
+
+
+def _of_new_links(old: Plain, new: Plain) -> Iterator[Told]:
+    for side, other, says in (
+        (new, old, "is new, and carries {}"),
+        (old, new, "is there no more; it carried {}"),
+    ):
+        for number, link in side.links.items():
+            if number not in other.links or other.links[number].ends != link.ends:
+                vids = VlanSet.from_vids({vid for vid in VIDS if link.passes(vid)})
+                words = f"VLAN{'s' * (len(vids) > 1)} {vids}" if vids else "no VLAN"
+                yield "link", named(side, number), says.format(words), False
+
+
+def named(campus: Plain, number: int) -> str:
+    return " - ".join(f"{end}:{number}" for end in sorted(campus.links[number].ends))
+
+
+def _of_spares(old: Plain, new: Plain, vid: int) -> Iterator[Told]:
+    """What passed a link had another way, and has none now; somebody needs it."""
+    for number, link in new.links.items():
+        if number in old.links and old.links[number].ends == link.ends:
+            both = old.passes(number, vid) and new.passes(number, vid)
+            ways = [side.joins(vid, link.ends, without=number) for side in (old, new)]
+            if both and new.needs(number, vid) and ways == [True, False]:
+                says = "is the only way left of {}: there was a spare"
+                yield "spare", named(new, number), says, True
+
+
+def _of_switches(old: Plain, new: Plain, vid: int) -> Iterator[Told]:
+    """Two members had a way past a switch, and have none now but by it."""
+    for name in new.hosts:
+        if any(
+            name not in pair
+            and old.joins(vid, pair, without=name)
+            and new.joins(vid, pair)
+            and not new.joins(vid, pair, without=name)
+            for pair in combinations([one for one in new.members(vid) if vid in old.hosts[one]], 2)
+        ):
+            says = "is the only way left between members of {}: there was one past it"
+            yield "switch", name, says, True
+
+
+def test_what_a_change_does_to_small_campuses(inkov: Inkov, tmp_path: Path) -> None:
+    seen: dict[str, int] = {}
+    for number in range(CAMPUSES):
+        rng = random.Random(f"whole {number}")
+        old = drawn(rng)
+        new = changed(rng, old)
+        folders = tmp_path / str(number) / "old", tmp_path / str(number) / "new"
+        for side, folder in zip((old, new), folders, strict=True):
+            written(side, folder)
+        found = inkov("compare", *folders, "-f", "json", "-q").json
+        told = {
+            (one["about"], one["name"] or "", one["says"], one["worse"])
+            for one in found["consequences"]
+        }
+        expected = meant(old, new)
+        assert told == expected, (number, told ^ expected)
+        for about, *_ in expected:
+            seen[about] = seen.get(about, 0) + 1
+    assert len(seen) == 4 and min(seen.values()) > 2, seen
