@@ -33,10 +33,14 @@ class Link(NamedTuple):
 
 
 class Plain(NamedTuple):
-    """Switches with the VLANs of their hosts, and links by the number of their ports."""
+    """Switches with the VLANs of their hosts, and links by the number of their ports. With
+    `priorities`, all of them different, all switches run one rapid spanning tree; each link costs
+    more than all with lower numbers together, so nothing is left to chance.
+    """
 
     hosts: dict[str, frozenset[int]]
     links: dict[int, Link]
+    priorities: dict[str, int]
 
     def graph(self, vid: int | None = None, without: int | str = "") -> nx.MultiGraph[str]:
         """The switches and links, or those links that a VLAN passes, without one of them."""
@@ -83,11 +87,39 @@ class Plain(NamedTuple):
         """Whether a VLAN gets from one of two switches to the other."""
         return pair[1] in nx.node_connected_component(self.graph(vid, without), pair[0])
 
+    def roots(self) -> str:
+        """The switch with the lowest priority of each part of the campus."""
+        parts = [part for part in nx.connected_components(self.graph()) if len(part) > 1]
+        return ", ".join(sorted(min(part, key=self.priorities.__getitem__) for part in parts))
+
+    def blocked(self, number: int, vid: int) -> bool:
+        """Whether a link passes a VLAN that has hosts, but is not on the cheapest way from the root
+        to any switch: then the end that is farther from the root discards.
+        """
+        graph = self.graph()
+        part = nx.node_connected_component(graph, self.links[number].ends[0])
+        root = min(part, key=self.priorities.__getitem__)
+        on_way = {
+            min(nx.all_simple_edge_paths(graph, root, name), key=cost)[-1][2]
+            for name in part - {root}
+        }
+        return number not in on_way and self.passes(number, vid) and bool(self.members(vid))
+
+
+def cost(way: list[tuple[str, str, int]]) -> int:
+    return sum(2 ** (number - 10) for *_, number in way)
+
 
 def drawn(rng: random.Random) -> Plain:
     names = "abcdef"[: rng.randint(3, 6)]
     hosts = {name: frozenset(vid for vid in VIDS if rng.random() < 0.4) for name in names}
-    return Plain(hosts, {n: link_of(rng, names) for n in range(11, 11 + rng.randint(2, 8))})
+    links = {n: link_of(rng, names) for n in range(11, 11 + rng.randint(2, 8))}
+    return Plain(hosts, links, dict(zip(names, priorities(rng), strict=False)))
+
+
+def priorities(rng: random.Random) -> list[int]:
+    """None for two campuses of five, which have no spanning tree."""
+    return rng.sample(range(0, 61440, 4096), 6) if rng.random() < 0.6 else []
 
 
 def link_of(rng: random.Random, names: str) -> Link:
@@ -97,13 +129,16 @@ def link_of(rng: random.Random, names: str) -> Link:
 
 
 def changed(rng: random.Random, campus: Plain) -> Plain:
-    """One to three changes: of hosts, of a link, of what it allows."""
-    hosts, links = dict(campus.hosts), dict(campus.links)
+    """One to three changes: of hosts, of a link, of what it allows, of who is the root."""
+    hosts, links, ranks = dict(campus.hosts), dict(campus.links), dict(campus.priorities)
     for _ in range(rng.randint(1, 3)):
         number, turned = rng.choice([*campus.links]), frozenset([rng.choice(VIDS)])
-        what = rng.randrange(4)
+        what = rng.randrange(5)
         if what == 0:
             hosts[rng.choice([*hosts])] ^= turned
+        elif what == 4 and ranks:
+            one, other = rng.sample([*ranks], 2)
+            ranks[one], ranks[other] = ranks[other], ranks[one]
         elif what == 1:
             links[rng.randint(20, 22)] = link_of(rng, "".join(hosts))
         elif what == 2:
@@ -111,7 +146,7 @@ def changed(rng: random.Random, campus: Plain) -> Plain:
         elif number in links:
             here, there = links[number].allowed
             links[number] = links[number]._replace(allowed=(here | turned, there ^ turned))
-    return Plain(hosts, links)
+    return Plain(hosts, links, ranks)
 
 
 def written(campus: Plain, folder: Path) -> None:
@@ -124,7 +159,11 @@ def written(campus: Plain, folder: Path) -> None:
                 listed = ",".join(map(str, sorted(link.allowed[at]))) or "none"
                 trunks[str(number)] = listed, f"{link.ends[1 - at]}:{number}"
         ports = {str(number): vid for number, vid in enumerate(sorted(vids), 1)}
-        (folder / f"{name}.sheet").write_text(switch(name, ports, trunks))
+        tree = ""
+        if campus.priorities:
+            tree = f"[tree]\nmode: rstp\npriority: {campus.priorities[name]}\n"
+            tree += "".join(f"cost of {n}: {2 ** (int(n) - 10)}\n" for n in trunks)
+        (folder / f"{name}.sheet").write_text(switch(name, ports, trunks, tree))
 
 
 def meant(old: Plain, new: Plain) -> set[Told]:
@@ -136,6 +175,7 @@ def meant(old: Plain, new: Plain) -> set[Told]:
             *_of_links(old, new, vid),
             *_of_spares(old, new, vid),
             *_of_switches(old, new, vid),
+            *(_of_trees(old, new, vid) if old.priorities else ()),
         ):
             vids_of.setdefault((about, name, says, worse), set()).add(vid)
     told = set[Told]()
@@ -215,6 +255,19 @@ def _of_switches(old: Plain, new: Plain, vid: int) -> Iterator[Told]:
             yield "switch", name, says, True
 
 
+def _of_trees(old: Plain, new: Plain, vid: int) -> Iterator[Told]:
+    was, now = old.roots(), new.roots()
+    if was and now and was != now and old.members(vid) and new.members(vid):
+        yield "tree", "", f"{{}}: the root of the spanning tree is {now}, it was {was}", False
+    for number in old.links.keys() & new.links.keys():
+        if old.links[number].ends == new.links[number].ends:
+            turned = old.blocked(number, vid), new.blocked(number, vid)
+            if turned[0] != turned[1]:
+                words = "for {} now" if turned[1] else "for {} any more"
+                says = f"is{'' if turned[1] else ' not'} blocked by the spanning tree {words}"
+                yield "tree", named(new, number), says, False
+
+
 def test_what_a_change_does_to_small_campuses(inkov: Inkov, tmp_path: Path) -> None:
     seen: dict[str, int] = {}
     for number in range(CAMPUSES):
@@ -233,4 +286,4 @@ def test_what_a_change_does_to_small_campuses(inkov: Inkov, tmp_path: Path) -> N
         assert told == expected, (number, told ^ expected)
         for about, *_ in expected:
             seen[about] = seen.get(about, 0) + 1
-    assert len(seen) == 4 and min(seen.values()) > 2, seen
+    assert len(seen) == 5 and min(seen.values()) > 2, seen
