@@ -115,12 +115,18 @@ def test_a_router_joins_ports_that_are_protected_from_each_other(
     assert "by routers" in told and "GAINED" in told and "more row" not in told
 
 
-def test_a_third_segment_crosses_to_one_that_was_routed(inkov: Inkov, tmp_path: Path) -> None:
-    """VLAN 30 is routed now. Its filters let nothing in, and out only what goes to 20."""
-    ports, third = PORTS + "[port 3]\nvlan: 30\n", "[gateway 30]\naddress: 10.0.30.1/24\n"
+@pytest.mark.parametrize("new", [False, True])
+def test_a_third_segment_crosses_to_one_that_was_routed(
+    inkov: Inkov, tmp_path: Path, new: bool
+) -> None:
+    """VLAN 30 is routed now, and may have got its port only now. Its filters let nothing in, and
+    out only what goes to 20.
+    """
+    own, third = "[port 3]\nvlan: 30\n", "[gateway 30]\naddress: 10.0.30.1/24\n"
     third += "filter in: some\nfilter out: none\n[filter none]\n10: reject from any to any\n"
     third += "[filter some]\n10: reject from any to 10.0.10.0/24\n20: accept from any to any\n"
-    folders = sides(tmp_path, ports + GATEWAYS, ports + GATEWAYS + third)
+    before = PORTS + GATEWAYS if new else PORTS + own + GATEWAYS
+    folders = sides(tmp_path, before, PORTS + own + GATEWAYS + third)
     said = inkov("compare", *folders, "-f", "json", "-q").json
     assert by_routers(said["gained"]) == [("30", "20", False, True)]
 

@@ -1,5 +1,5 @@
-"""What a change does to the campus as a whole, against the meaning of each sentence: on small
-campuses of plain switches, from two folders to the program's JSON.
+"""What a change does, against the meaning of each sentence about the campus as a whole, and all
+pairs of ports that hear each other: on small campuses, from two folders to the program's JSON.
 """
 
 from __future__ import annotations
@@ -9,7 +9,7 @@ import random
 from collections.abc import Iterator
 from itertools import combinations
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import networkx as nx
 
@@ -18,8 +18,10 @@ from tests.conftest import Inkov
 from tests.effects.test_consequences import switch
 
 VIDS = (10, 20, 30)
+PORTS = ("10", "10a", "10b", "20", "20a", "20b", "30")
 CAMPUSES = int(os.environ.get("INKOV_CHANGES", "60"))
 Told = tuple[str, str, str, bool]
+Port = tuple[str, str]
 
 
 class Link(NamedTuple):
@@ -33,12 +35,13 @@ class Link(NamedTuple):
 
 
 class Plain(NamedTuple):
-    """Switches with the VLANs of their hosts, and links by the number of their ports. With
+    """Switches with the ports of their hosts, named by their VLAN, with a letter behind it if they
+    are protected from each other; and links by the number of their ports. With
     `priorities`, all of them different, all switches run one rapid spanning tree; each link costs
     more than all with lower numbers together, so nothing is left to chance.
     """
 
-    hosts: dict[str, frozenset[int]]
+    hosts: dict[str, frozenset[str]]
     links: dict[int, Link]
     priorities: dict[str, int]
 
@@ -52,7 +55,27 @@ class Plain(NamedTuple):
         return graph
 
     def members(self, vid: int) -> list[str]:
-        return [name for name, vids in self.hosts.items() if vid in vids]
+        return [name for name in self.hosts if self.ports(name, vid)]
+
+    def ports(self, name: str, vid: int) -> list[str]:
+        return [port for port in self.hosts[name] if vid_of(port) == vid]
+
+    def heard(self) -> set[frozenset[Port]]:
+        """All pairs of ports that hear each other. Two of a switch that are protected from each
+        other do where the VLAN goes in a circle: frames come back by a trunk (FM 3.5, FM 3.6).
+        """
+        pairs = set[frozenset[Port]]()
+        for vid in VIDS:
+            graph = self.graph(vid)
+            for part in nx.connected_components(graph):
+                own = graph.subgraph(part)
+                in_circle = own.number_of_edges() >= own.number_of_nodes()
+                ports = [(name, port) for name in part for port in self.ports(name, vid)]
+                for one, other in combinations(ports, 2):
+                    apart = one[0] == other[0] and len(one[1]) == len(other[1]) == 3
+                    if in_circle or not apart:
+                        pairs.add(frozenset([one, other]))
+        return pairs
 
     def islands(self, vid: int) -> int:
         parts = nx.connected_components(self.graph(vid))
@@ -106,13 +129,17 @@ class Plain(NamedTuple):
         return number not in on_way and self.passes(number, vid) and bool(self.members(vid))
 
 
+def vid_of(port: str) -> int:
+    return int(port[:2])
+
+
 def cost(way: list[tuple[str, str, int]]) -> int:
     return sum(2 ** (number - 10) for *_, number in way)
 
 
 def drawn(rng: random.Random) -> Plain:
     names = "abcdef"[: rng.randint(3, 6)]
-    hosts = {name: frozenset(vid for vid in VIDS if rng.random() < 0.4) for name in names}
+    hosts = {name: frozenset(port for port in PORTS if rng.random() < 0.2) for name in names}
     links = {n: link_of(rng, names) for n in range(11, 11 + rng.randint(2, 8))}
     return Plain(hosts, links, dict(zip(names, priorities(rng), strict=False)))
 
@@ -135,12 +162,12 @@ def changed(rng: random.Random, campus: Plain) -> Plain:
         number, turned = rng.choice([*campus.links]), frozenset([rng.choice(VIDS)])
         what = rng.randrange(5)
         if what == 0:
-            hosts[rng.choice([*hosts])] ^= turned
+            hosts[rng.choice([*hosts])] ^= {rng.choice(PORTS)}
         elif what == 4 and ranks:
             one, other = rng.sample([*ranks], 2)
             ranks[one], ranks[other] = ranks[other], ranks[one]
         elif what == 1:
-            links[rng.randint(20, 22)] = link_of(rng, "".join(hosts))
+            links[rng.randint(21, 23)] = link_of(rng, "".join(hosts))
         elif what == 2:
             links.pop(number, None)
         elif number in links:
@@ -150,18 +177,26 @@ def changed(rng: random.Random, campus: Plain) -> Plain:
 
 
 def written(campus: Plain, folder: Path) -> None:
+    """Sheets, and a table of hosts: one at each port that is protected."""
     folder.mkdir(parents=True)
-    for name, vids in campus.hosts.items():
+    named = "".join(
+        f"{name}-{port},{name},{port}\n"
+        for name, ports in campus.hosts.items()
+        for port in ports
+        if len(port) == 3
+    )
+    (folder / "hosts.csv").write_text(f"host,switch,port\n{named}")
+    for name, own in campus.hosts.items():
         trunks = {}
         for number, link in campus.links.items():
             if name in link.ends:
                 at = link.ends.index(name)
                 listed = ",".join(map(str, sorted(link.allowed[at]))) or "none"
                 trunks[str(number)] = listed, f"{link.ends[1 - at]}:{number}"
-        ports = {str(number): vid for number, vid in enumerate(sorted(vids), 1)}
-        tree = ""
+        ports = {port: vid_of(port) for port in sorted(own)}
+        tree = "".join(f"[port {port}]\nprotected: yes\n" for port in own if len(port) == 3)
         if campus.priorities:
-            tree = f"[tree]\nmode: rstp\npriority: {campus.priorities[name]}\n"
+            tree += f"[tree]\nmode: rstp\npriority: {campus.priorities[name]}\n"
             tree += "".join(f"cost of {n}: {2 ** (int(n) - 10)}\n" for n in trunks)
         (folder / f"{name}.sheet").write_text(switch(name, ports, trunks, tree))
 
@@ -249,7 +284,7 @@ def _of_switches(old: Plain, new: Plain, vid: int) -> Iterator[Told]:
             and old.joins(vid, pair, without=name)
             and new.joins(vid, pair)
             and not new.joins(vid, pair, without=name)
-            for pair in combinations([one for one in new.members(vid) if vid in old.hosts[one]], 2)
+            for pair in combinations(sorted({*old.members(vid)} & {*new.members(vid)}), 2)
         ):
             says = "is the only way left between members of {}: there was one past it"
             yield "switch", name, says, True
@@ -268,6 +303,23 @@ def _of_trees(old: Plain, new: Plain, vid: int) -> Iterator[Told]:
                 yield "tree", named(new, number), says, False
 
 
+def pairs_of(rows: list[dict[str, Any]]) -> set[frozenset[Port]]:
+    """Who hears whom by some rows, both ways; each side tells its hosts."""
+    pairs = set[frozenset[Port]]()
+    for row in rows:
+        sides = []
+        for side in (row["from"], row["to"]):
+            ports = [tuple(port.split(":")) for port in side["ports"]]
+            vids = {vid_of(port) for _, port in ports}
+            assert side["vlan"] == ",".join(map(str, sorted(vids)))
+            assert side["count"] == len(ports) == len(set(ports))
+            assert {*side["hosts"]} == {f"{a}-{port}" for a, port in ports if len(port) == 3}
+            sides.append(ports)
+        assert row["both_ways"] and row["layer"] == 2 and not row["crosses_segments"]
+        pairs |= {frozenset([one, other]) for one in sides[0] for other in sides[1] if one != other}
+    return pairs
+
+
 def test_what_a_change_does_to_small_campuses(inkov: Inkov, tmp_path: Path) -> None:
     seen: dict[str, int] = {}
     for number in range(CAMPUSES):
@@ -284,6 +336,27 @@ def test_what_a_change_does_to_small_campuses(inkov: Inkov, tmp_path: Path) -> N
         }
         expected = meant(old, new)
         assert told == expected, (number, told ^ expected)
+        heard = old.heard(), new.heard()
+        for key, pairs in (("gained", heard[1] - heard[0]), ("lost", heard[0] - heard[1])):
+            rows = [row for row in found[key] if row["level"] == "honest"]
+            assert pairs_of(rows) == pairs, (number, key)
+            if pairs:
+                expected.add((key, "", "", False))
         for about, *_ in expected:
             seen[about] = seen.get(about, 0) + 1
-    assert len(seen) == 5 and min(seen.values()) > 2, seen
+    assert len(seen) == 7 and min(seen.values()) > 2, seen
+
+
+def test_two_cables_change_places(inkov: Inkov, tmp_path: Path) -> None:
+    """All ports do what they did; only who is at the other end is somebody else."""
+    before, after = [("a", "b"), ("c", "d")], [("a", "d"), ("c", "b")]
+    for side, cables in (("old", before), ("new", after)):
+        (tmp_path / side).mkdir()
+        far = dict([*cables, *(pair[::-1] for pair in cables)])
+        for name in "abcd":
+            text = switch(name, {"10": 10}, {"8": ("10", f"{far[name]}:8")})
+            (tmp_path / side / f"{name}.sheet").write_text(text)
+    found = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
+    for key, cables in (("lost", before), ("gained", after)):
+        pairs = {frozenset((name, "10") for name in pair) for pair in cables}
+        assert pairs_of([row for row in found[key] if row["level"] == "honest"]) == pairs, key
