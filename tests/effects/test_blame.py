@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Iterable
 from functools import partial
 from itertools import combinations, islice
+from pathlib import Path
 from typing import cast
 
 from inkov.campus import Campus
@@ -22,10 +23,12 @@ from inkov.levels import Layer, Level
 from inkov.plan import Plan
 from inkov.wiring import wire
 from tests.campuses import random_campus
+from tests.conftest import Inkov
 from tests.edits.changes import changed
 from tests.effects.pairs import Pairs, flooded
 from tests.effects.test_relation import pairs_of, relation_of
 from tests.proofs.oracle import Oracle
+from tests.render.screens import on_screen
 from tests.simulator import Simulator
 
 
@@ -165,3 +168,24 @@ def test_the_fewest_edits_cut_every_way() -> None:
         assert not sure or len(blamed) == fewest, (seed, ways, blamed)
         sizes[len(blamed)] += sure
     assert min(sizes[size] for size in (1, 2, 3)) > 10, sizes
+
+
+def test_what_a_make_does_by_default_is_to_blame(inkov: Inkov, tmp_path: Path) -> None:
+    """By the plan a's make allows VLAN 10 on trunks as well now. Nothing in the text of a is
+    another; a port of b, in VLAN 20, has nothing to do with it.
+    """
+    head = "inkov sheet 1\nswitch: {}\n[vlans]\n10: ferns\n20: beds\n[port 1]\nvlan: 10\n"
+    trunk = "[port 8]\nmode: trunk\nnative: none\n{}[neighbours]\n8: {}:8\n"
+    oak = "platforms:\n  oak: {{switches: [a], unstated: {{allowed: '{}'}}}}\n"
+    for side, allowed, more in (("old", "20", ""), ("new", "10,20", "[port 2]\nvlan: 20\n")):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "a.sheet").write_text(head.format("a") + trunk.format("", "b"))
+        stated = trunk.format("allowed: 10,20\n", "a")
+        (tmp_path / side / "b.sheet").write_text(head.format("b") + more + stated)
+        (tmp_path / side / "plan.yaml").write_text(oak.format(allowed))
+    said = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
+    [row] = [row for row in said["gained"] if row["vlan"] == "10" and row["level"] == "honest"]
+    assert [(edit["switch"], edit["attribute"]) for edit in row["blame"]] == [("a", "platform")]
+    told = on_screen("compare", tmp_path / "old", tmp_path / "new", "-q")
+    assert "a: platform oak, by default allowed 20 -> 10,20" in told
+    assert "a:8: allowed 20 (not stated: as of oak) -> 10,20 (not stated: as of oak)" in told

@@ -71,7 +71,7 @@ def _of_things(
             # A second source is compared by what it says, not item by item.
             if not same(before, after):
                 yield Edit(switch, kind, name, "", before, after)
-        elif before is not after and (not same_platform or not same(before, after)):
+        elif not same_platform or not same(before, after):
             # With another make the same port may mean something else.
             yield from _of_attributes(switch, kind, name, before, after, platforms)
 

@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from inkov.campus import Device, Fact, FilterEntry, Origin, Platform, Port, Vlan
 from inkov.edits import Edit, Kind
-from inkov.edits.edit import in_words
+from inkov.edits.edit import in_words, same
 from inkov.edits.things import attributes
 from inkov.harmless import safe
 from inkov.readers import Locator
@@ -63,20 +63,25 @@ def change_in_words(edit: Edit, *, short: bool = False) -> str:
         signs += [f"-{sets[0] - sets[1]}" if sets[0] - sets[1] else ""]
         return "  ".join(filter(None, signs))
     if edit.attribute == "values":  # of a planned port, those that differ
-        was, becomes = (values or {} for values in (edit.before, edit.after))
-        names = [name for name in {**was, **becomes} if was.get(name) != becomes.get(name)]
-        texts = [
-            f"{in_words(name)} {value_in_words(was.get(name))} ->"
-            f" {value_in_words(becomes.get(name))}"
-            for name in names
-        ]
-        return "; ".join(texts)
+        return _differing(edit.before or {}, edit.after or {})
+    # The make is the same, and its defaults are others.
+    if isinstance(edit.before, Platform) and edit.before.name == edit.after.name:
+        return f"{after}, by default {_differing(edit.before.unstated, edit.after.unstated)}"
     if edit.attribute == "entries":  # of a filter, those that come and go
         lists = [list(map(value_in_words, entries)) for entries in (edit.before, edit.after)]
         signs = [f"+({entry})" for entry in lists[1] if entry not in lists[0]]
         signs += [f"-({entry})" for entry in lists[0] if entry not in lists[1]]
         return "  ".join(signs) or "in another order"
     return f"{before} -> {after}"
+
+
+def _differing(was: dict[str, Any], becomes: dict[str, Any]) -> str:
+    """The values that differ, by their names."""
+    names = [name for name in {**was, **becomes} if not same(was.get(name), becomes.get(name))]
+    return "; ".join(
+        f"{in_words(name)} {value_in_words(was.get(name))} -> {value_in_words(becomes.get(name))}"
+        for name in names
+    )
 
 
 def _set_of(value: Any) -> VlanSet | None:
