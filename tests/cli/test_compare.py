@@ -881,7 +881,9 @@ allowed: 1,10,20
 def test_what_unstated_settings_mean_may_change_though_no_file_does(
     inkov: Inkov, tmp_path: Path, said: str
 ) -> None:
-    """Where oaks have native VLAN 20 unless stated, a:1 in VLAN 20 and b:1 in VLAN 1 are joined."""
+    """Where oaks have native VLAN 20 unless stated, a:1 in VLAN 20 and b:1 in VLAN 1 are joined. The
+    make is told, and the trunk whose native VLAN is not stated.
+    """
     for side in ("old", "new"):
         (tmp_path / side).mkdir()
         for near, far, vid in (("a", "b", 20), ("b", "a", 1)):
@@ -894,7 +896,7 @@ def test_what_unstated_settings_mean_may_change_though_no_file_does(
     reach = {"old": "lost", "new": "gained", "both": ""}[said]
     assert [name for name in ("gained", "lost") if result.json[name]] == [reach] * bool(reach)
     edits = [(each["switch"], each["attribute"]) for each in result.json["edits"]]
-    assert edits == [("a", "platform")] * bool(reach)
+    assert edits == ([("a", "platform"), ("a", "native_vlan")] if reach else [])
     assert (result.status, result.json["refused"]) == ((1, True) if reach else (0, False))
 
 
