@@ -881,8 +881,8 @@ allowed: 1,10,20
 def test_what_unstated_settings_mean_may_change_though_no_file_does(
     inkov: Inkov, tmp_path: Path, said: str
 ) -> None:
-    """Where oaks have native VLAN 20 unless stated, a:1 in VLAN 20 and b:1 in VLAN 1 are joined. The
-    make is told, and the trunk whose native VLAN is not stated.
+    """Where oaks have native VLAN 20 unless stated, a:1 in VLAN 20 and b:1 in VLAN 1 are joined.
+    The make is told, and the trunk whose native VLAN is not stated.
     """
     for side in ("old", "new"):
         (tmp_path / side).mkdir()

@@ -360,3 +360,33 @@ def test_two_cables_change_places(inkov: Inkov, tmp_path: Path) -> None:
     for key, cables in (("lost", before), ("gained", after)):
         pairs = {frozenset((name, "10") for name in pair) for pair in cables}
         assert pairs_of([row for row in found[key] if row["level"] == "honest"]) == pairs, key
+
+
+def test_a_port_is_protected_from_one_and_from_the_trunk(inkov: Inkov, tmp_path: Path) -> None:
+    """The trunk is protected, and so is 10a: it was heard by 10b alone, and 10b by b as well."""
+    for side, ports in (("old", "10a,8"), ("new", "10a,10b,8")):
+        (tmp_path / side).mkdir()
+        more = f"[port {ports}]\nprotected: yes\n"
+        sheets = switch("a", {"10a": 10, "10b": 10}, {"8": ("10", "b:8")}, more)
+        (tmp_path / side / "a.sheet").write_text(sheets)
+        (tmp_path / side / "b.sheet").write_text(switch("b", {"10": 10}, {"8": ("10", "a:8")}))
+        (tmp_path / side / "hosts.csv").write_text("host,switch,port\na-10a,a,10a\na-10b,a,10b\n")
+    found = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
+    lost = pairs_of([row for row in found["lost"] if row["level"] == "honest"])
+    ends = ("a", "10a"), ("b", "10")
+    assert lost == {frozenset([("a", "10b"), end]) for end in ends} and not found["gained"]
+
+
+def test_a_port_that_hears_another_vlan_than_it_sends_is_protected(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """What a:1 sends is in VLAN 10; it hears 20 of a:2, which is protected, until it is as well."""
+    text = switch("a", {"2": 20, "3": 10}, {}, "[port 1]\nmode: general\npvid: 10\nuntagged: 20\n")
+    for side, ports in (("old", "2"), ("new", "1,2")):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "a.sheet").write_text(f"{text}[port {ports}]\nprotected: yes\n")
+    found = inkov("compare", tmp_path / "old", tmp_path / "new", "-l", "honest", "-f", "json", "-q")
+    rows = [
+        (row["from"]["ports"], row["to"]["ports"], row["both_ways"]) for row in found.json["lost"]
+    ]
+    assert rows == [(["a:2"], ["a:1"], False)] and not found.json["gained"]
