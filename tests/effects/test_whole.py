@@ -389,3 +389,21 @@ def test_a_port_that_hears_another_vlan_than_it_sends_is_protected(
     found = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
     rows = [(row["from"]["ports"], row["to"]["ports"], row["both_ways"]) for row in found["lost"]]
     assert rows == [(["a:2"], ["a:1"], False)] and not found["gained"]
+
+
+def test_who_sends_with_a_tag_is_named_with_it(inkov: Inkov, tmp_path: Path) -> None:
+    """On a trunk with anybody behind it; a sub-interface has its tag in its name."""
+    ports = "[port 8]\nmode: trunk\nnative: none\nallowed: {}\n[port 9]\nmode: routed\n"
+    ports += "[sub 9.10]\nof: 9\ntag: 10\nvlan: 10\n"
+    for side, allowed in (("old", "20"), ("new", "10,20")):
+        (tmp_path / side).mkdir()
+        text = switch("a", {"1": 10}, {}, ports.format(allowed))
+        (tmp_path / side / "a.sheet").write_text(text)
+    found = inkov("compare", tmp_path / "old", tmp_path / "new", "-l", "honest", "-f", "json", "-q")
+    pairs = {
+        frozenset([one, other])
+        for row in found.json["gained"]
+        for one in row["from"]["ports"]
+        for other in row["to"]["ports"]
+    }
+    assert pairs == {frozenset([one, "a:8 tagged 10"]) for one in ("a:1", "a:9.10")}
