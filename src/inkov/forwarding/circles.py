@@ -9,10 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
 from itertools import accumulate
+from typing import NamedTuple
 
 from msgspec import Struct
 
-__all__ = ["Edge", "Parting", "blocks", "lone_links", "partings"]
+__all__ = ["Block", "Edge", "Parting", "blocks", "lone_links", "partings"]
 
 Edge = tuple[Hashable, Hashable]
 
@@ -23,15 +24,24 @@ def lone_links(edges: Iterable[Edge]) -> set[int]:
     >>> sorted(lone_links([(1, 2), (2, 3), (3, 1), (3, 4), (4, 5), (4, 5)]))
     [3]
     """
-    return {block[0] for block in blocks(edges) if len(block) == 1}
+    return {block.edges[0] for block in blocks(edges) if len(block.edges) == 1}
 
 
-def blocks(edges: Iterable[Edge]) -> list[list[int]]:
-    """The blocks of an undirected graph with parallel edges, by the numbers of their edges: two
-    edges are in one block if a circle has both. Edges from a vertex to itself are in none.
+class Block(NamedTuple):
+    """Edges, by their numbers, of which a circle has any two; or one that is on none. All else that
+    the search came to before hangs by `top`, a vertex of it.
+    """
 
-    >>> sorted(map(sorted, blocks([(1, 2), (2, 3), (3, 1), (3, 4), (4, 5), (4, 5)])))
-    [[0, 1, 2], [3], [4, 5]]
+    top: Hashable
+    edges: list[int]
+
+
+def blocks(edges: Iterable[Edge]) -> list[Block]:
+    """The blocks of an undirected graph with parallel edges. What hangs below a block comes before
+    it. Edges from a vertex to itself are in none.
+
+    >>> blocks([(1, 2), (2, 3), (3, 1), (3, 4), (4, 5), (4, 5)])
+    [Block(top=4, edges=[4, 5]), Block(top=3, edges=[3]), Block(top=1, edges=[0, 1, 2])]
     """
     beside: dict[Hashable, list[tuple[Hashable, int]]] = {}
     for number, (one, other) in enumerate(edges):
@@ -40,7 +50,7 @@ def blocks(edges: Iterable[Edge]) -> list[list[int]]:
             beside.setdefault(other, []).append((one, number))
     depth: dict[Hashable, int] = {}
     low: dict[Hashable, int] = {}
-    parts: list[list[int]] = []
+    parts: list[Block] = []
     passed: list[int] = []
     for root in beside:
         if root in depth:
@@ -69,7 +79,7 @@ def blocks(edges: Iterable[Edge]) -> list[list[int]]:
                     low[above] = min(low[above], low[at])
                     # Nothing below leads back above: these edges are a block.
                     if low[at] >= depth[above]:
-                        parts.append(passed[begin:])
+                        parts.append(Block(above, passed[begin:]))
                         del passed[begin:]
     return parts
 

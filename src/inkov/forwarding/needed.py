@@ -11,9 +11,12 @@ is cut needs whatever joins it.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from itertools import product
+from collections import Counter
+from collections.abc import Hashable, Iterable, Mapping
+from itertools import chain, product
+from typing import NamedTuple
 
+from inkov.forwarding.circles import Edge, blocks
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.outlets import outlets
 from inkov.forwarding.serve import facing_routers, served
@@ -169,70 +172,37 @@ def _hang_together(graph: Adjacency, terminals: set[int]) -> bool:
 
 def links_on_ways(graph: Adjacency, terminals: set[int]) -> set[int]:
     """The links that lie on some way, passing no vertex twice, between two different terminals."""
+    links: dict[int, Edge] = {link: (one, far) for one, near in graph.items() for far, link in near}
+    numbers = list(links)
+    parts: list[_Part] = []
+    # Terminals at a vertex and below it, by way of the blocks so far.
+    hanging: Counter[Hashable] = Counter(terminals)
+    for top, edges in blocks(links.values()):
+        own = [numbers[edge] for edge in edges]
+        vertices = {*chain.from_iterable(links[link] for link in own)} - {top}
+        weights = [hanging[vertex] for vertex in vertices]
+        hanging[top] += sum(weights)
+        parts.append(_Part(own, top, vertices, sum(map(bool, weights)), sum(weights)))
     needed: set[int] = set()
-    done: set[int] = set()
-    for root in graph:
-        if root not in done:
-            needed |= _component(graph, root, terminals, done)
+    whole: dict[Hashable, int] = {}  # the terminals of all that hangs together
+    for part in reversed(parts):
+        # Nothing is above the block that comes first now: all hangs by its top.
+        total = whole.setdefault(part.top, hanging[part.top])
+        whole |= dict.fromkeys(part.vertices, total)
+        # Terminals in two of the directions that lead out of it: below, and above.
+        if part.sides + (total > part.below) > 1:
+            needed.update(part.links)
     return needed
 
 
-def _component(graph: Adjacency, root: int, terminals: set[int], done: set[int]) -> set[int]:
-    """One connected part: its blocks by Tarjan's depth-first search, without recursion."""
-    depth = {root: 0}
-    low = {root: 0}
-    hanging: dict[int, int] = {}  # terminals at a vertex and below it, by way of finished blocks
-    blocks: list[
-        tuple[set[int], int, int]
-    ] = []  # links; vertices with terminals behind them; terminals behind them all
-    edges: list[tuple[int, int, int]] = []
-    stack = [(root, -1, iter(graph.get(root, ())))]
-    while stack:
-        vertex, by, onward = stack[-1]
-        step = next(onward, None)
-        if step is None:
-            stack.pop()
-            hanging[vertex] = hanging.get(vertex, 0) + (vertex in terminals)
-            if stack:
-                top = stack[-1][0]
-                low[top] = min(low[top], low[vertex])
-                if low[vertex] >= depth[top]:
-                    # A block is whole when everything below it is done.
-                    blocks.append(_close(edges, top, vertex, by, hanging))
-            continue
-        far, link = step
-        # Back by the same link: a parallel one counts.
-        if link == by:
-            continue
-        if far not in depth:
-            depth[far] = low[far] = depth[vertex] + 1
-            edges.append((vertex, far, link))
-            stack.append((far, link, iter(graph.get(far, ()))))
-        elif depth[far] < depth[vertex]:
-            edges.append((vertex, far, link))
-            low[vertex] = min(low[vertex], depth[far])
-    done.update(depth)
-    total = hanging[root]
-    return {link for links, sides, below in blocks if sides + (total > below) > 1 for link in links}
+class _Part(NamedTuple):
+    """A block: below how many of its `vertices` terminals hang, and how many `below` them all."""
 
-
-def _close(
-    edges: list[tuple[int, int, int]], top: int, vertex: int, by: int, hanging: dict[int, int]
-) -> tuple[set[int], int, int]:
-    """Take the finished block below `top` off the edges, and hang its terminals on `top`."""
-    links: set[int] = set()
-    vertices: set[int] = set()
-    while True:
-        # The links of the block are the last ones that were passed, down to the one that opened it.
-        one, other, link = edges.pop()
-        links.add(link)
-        vertices.update((one, other))
-        if link == by:
-            break
-    vertices.discard(top)
-    weights = [hanging.get(v, 0) for v in vertices]
-    hanging[top] = hanging.get(top, 0) + sum(weights)
-    return links, sum(weight > 0 for weight in weights), sum(weights)
+    links: list[int]
+    top: Hashable
+    vertices: set[Hashable]
+    sides: int
+    below: int
 
 
 def unneeded(shared: int, needs: int, natives: Iterable[int]) -> int:

@@ -204,7 +204,7 @@ def _meeting(common: World, trees: list[SpanningTree]) -> None:
     ports = common.cabling
     numbers = list(ports)
     edges = [(("bridge", ports[n][0]), ("wire", ports[n][1])) for n in numbers]
-    for block in blocks(edges):
+    for _, block in blocks(edges):
         around = {numbers[at] for at in block}
         seams = [(doubt, mask) for doubt, mask in common.seams if doubt.port in around]
         # On no circle two trees that know nothing of each other do no harm.
@@ -419,7 +419,7 @@ def _circles(ports: dict[int, TreePort]) -> list[set[int]]:
     numbers = list(ports)
     edges = [(("bridge", ports[n].bridge), ("wire", ports[n].wire)) for n in numbers]
     # A block of one edge is no circle.
-    return [{numbers[at] for at in block} for block in blocks(edges) if len(block) > 1]
+    return [{numbers[at] for at in block} for _, block in blocks(edges) if len(block) > 1]
 
 
 def _on_circles(ports: dict[int, TreePort]) -> set[int]:
