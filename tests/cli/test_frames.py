@@ -428,3 +428,51 @@ def test_a_file_that_is_not_read_shows_in_the_status(
     (tmp_path / "in" / "x.json").write_text("{")
     ran = inkov(*words)
     assert ran.status == 2 and "x.json" in ran.err
+
+
+def test_a_hostile_host_asks_for_a_trunk(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 4.4: a:1 is an access port in VLAN 10 that would be a trunk for whoever asks."""
+    text = "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: beds\n[port 2]\nvlan: 20\n[port 1]\n"
+    (tmp_path / "a.sheet").write_text(f"{text}mode: access\nvlan: 10\nnegotiation: passive\n")
+    assert inkov("follow", "a:1", "a:2", ".").status == 1
+    told = inkov("follow", "a:1", "a:2", ".", "-l", "hostile", "-f", "json").json
+    sent = told["steps"][0]
+    assert (sent["event"], sent["vlan"], sent["tagged"]) == ("sent", 20, True)
+    assert sent["because"] == "a host that asks gets this VLAN here"
+    assert told["arrives"] is True and sent["origin"]["line"] == text.count("\n")
+
+
+def test_a_hostile_host_hides_a_tag(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 4.3: what leaves a:8 untagged has another tag behind that, which b:8 takes for its own."""
+    trunk = "[port 8]\nmode: trunk\nnative: 10\nallowed: 10,20\n[neighbours]\n8: {}:8\n"
+    for name, vid, far in (("a", 10, "b"), ("b", 20, "a")):
+        head = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n20: beds\n[port 1]\n"
+        (tmp_path / f"{name}.sheet").write_text(f"{head}vlan: {vid}\n{trunk.format(far)}")
+    assert inkov("follow", "a:1", "b:1", ".").status == 1
+    steps = inkov("follow", "a:1", "b:1", ".", "-l", "hostile", "-f", "json").json["steps"]
+    assert [(step["port"], step["event"], step["vlan"], step["tagged"]) for step in steps] == [
+        ("1", "sent", 10, False),
+        ("8", "leaves", 10, False),
+        ("8", "arrives", 20, True),
+        ("1", "heard", 20, False),
+    ]
+    assert steps[1]["because"].endswith("; the tag hidden behind, 20, is now the first")
+    assert steps[2]["because"] == "the hidden tag shows: VLAN 20 is in its allowed list"
+
+
+def test_what_hostile_hosts_register_leaves_by_a_link(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 4.5: a:8 sends VLAN 10 alone until somebody behind b registers VLAN 20."""
+    for name, allowed, far in (("a", "10\nregistration: on", "b"), ("b", "10,20", "a")):
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n20: beds\n[port 1]\nvlan: 20\n"
+            f"[port 8]\nmode: trunk\nnative: none\nallowed: {allowed}\n[neighbours]\n8: {far}:8\n"
+        )
+    honest, hostile = (
+        inkov("follow", "a:1", "b:1", ".", "-l", level, "-f", "json").json
+        for level in ("honest", "hostile")
+    )
+    assert honest["arrives"] is False
+    assert [(step["switch"], step["port"]) for step in honest["steps"]] == [("a", "1"), ("a", "8")]
+    assert hostile["arrives"] is True
+    ways = [(step["switch"], step["port"], step["vlan"]) for step in hostile["steps"]]
+    assert ways == [("a", "1", 20), ("a", "8", 20), ("b", "8", 20), ("b", "1", 20)]

@@ -1384,3 +1384,20 @@ def test_a_private_vlan_and_its_router_are_one_for_the_verifier_too(
     assert "VLAN 30 is not split" in claims and "0 broken" in claims
     verified = inkov("verify", "c.json", ".")
     assert verified.status == 0 and "claims verified" in verified.out, verified.out
+
+
+@pytest.mark.parametrize("unknown", [False, True])
+def test_where_a_port_is_not_known_nobody_is_surely_cut_off(
+    inkov: Inkov, tmp_path: Path, unknown: bool
+) -> None:
+    """FM 4.8: b:8 is stated to be in VLAN 20, and may pass VLAN 10 for all that was read of it."""
+    head = "inkov sheet 1\nswitch: {}\n[vlans]\n10: ferns\n20: beds\n[port 1]\nvlan: 10\n"
+    trunk = "[port 8]\nmode: trunk\nnative: none\nallowed: 10\n[neighbours]\n8: b:8\n"
+    (tmp_path / "a.sheet").write_text(head.format("a") + trunk)
+    more = "unknown: what it lets through is in a line that nobody can read\n" * unknown
+    (tmp_path / "b.sheet").write_text(f"{head.format('b')}[port 8]\nvlan: 20\n{more}")
+    claims = "claims:\n  - reach: [a:1, b:1]\n  - join: vlan 10\n"
+    (tmp_path / "plan.yaml").write_text(claims)
+    told = inkov("prove", ".", "-f", "json", "-q").json["claims"]
+    assert [claim["verdict"] for claim in told] == ["undecided" if unknown else "broken"] * 2
+    assert all(("in a line that nobody can read" in claim["because"]) is unknown for claim in told)
