@@ -246,6 +246,47 @@ def test_two_sources_of_one_switch(inkov: Inkov, tmp_path: Path) -> None:
     assert inkov("audit", ".").status == 2
 
 
+@pytest.mark.parametrize(
+    ("bundle", "own", "says"),
+    [
+        ("Lag-1", None, None),
+        (None, 20, "untagged 20 in lag-1 by ./a.sheet, untagged 20 by ./b.json"),
+        (None, 30, "untagged 20 in lag-1 by ./a.sheet, untagged 30 by ./b.json"),
+        ("Lag-2", None, "untagged 20 in lag-1 by ./a.sheet, untagged 20 in Lag-2 by ./b.json"),
+    ],
+)
+def test_two_sources_of_a_bundle(
+    inkov: Inkov, tmp_path: Path, bundle: str | None, own: int | None, says: str | None
+) -> None:
+    """Both bundles are in VLAN 20. By the other source port 4 is a member of the same one, or of
+    none, or of the other one.
+    """
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: core-1\n[vlans]\n20: x\n30: y\n[port 3..5]\n"
+        "[bundle lag-1]\nvlan: 20\nmembers: 3,4\n[bundle lag-2]\nvlan: 20\nmembers: 5\n"
+    )
+
+    def vlan(vid: int) -> dict[str, Any]:
+        return {"switched-vlan": {"config": {"interface-mode": "ACCESS", "access-vlan": vid}}}
+
+    members = {"3": "Lag-1", "4": bundle, "5": "Lag-2"}
+    interfaces: list[dict[str, Any]] = [
+        {"name": name, "ethernet": {"config": {"aggregate-id": of}}} for name, of in members.items()
+    ]
+    interfaces += [{"name": name, "aggregation": vlan(20)} for name in ("Lag-1", "Lag-2")]
+    if own is not None:
+        interfaces[1]["ethernet"] = vlan(own)
+    tree = {
+        "system": {"config": {"hostname": "core-1"}},
+        "interfaces": {"interface": interfaces},
+        "vlans": {"vlan": [{"vlan-id": v, "config": {"vlan-id": v}} for v in (20, 30)]},
+    }
+    (tmp_path / "b.json").write_text(json.dumps(tree))
+    found = inkov("audit", ".", "--only", "sources-disagree", "-f", "json").json["findings"]
+    expected = [f"two sources of core-1 disagree: port 4: {says}"] if says else []
+    assert [finding["says"] for finding in found] == expected
+
+
 @pytest.mark.parametrize("slug", sorted(CATALOGUE))
 def test_a_rule_gives_the_words_and_names_the_cases_of_its_sentences(slug: str) -> None:
     """Whatever a sentence has places for, the search below it gives; each piece can be told."""

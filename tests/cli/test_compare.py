@@ -1015,3 +1015,15 @@ def test_a_new_name_is_sure_by_an_address_and_else_a_guess(inkov: Inkov, tmp_pat
     out = inkov("compare", "old", "new").out
     assert "a-known is called b-known now.\n" in out
     assert "a-looks is called b-looks now, by its looks.\n" in out
+
+
+def test_a_port_that_becomes_a_member_forwards_otherwise(inkov: Inkov, tmp_path: Path) -> None:
+    """a:3 in VLAN 10 is a member of lag-1 now, which is what it was; b is what it was."""
+    text = "inkov sheet 1\nswitch: {}\n[vlans]\n10: ferns\n20: beds\n[port 3]\nvlan: 10\n[port 4]\n"
+    for side, members in (("old", "4"), ("new", "3,4")):
+        (tmp_path / side).mkdir()
+        for name, own in (("a", members), ("b", "4")):
+            bundle = f"[bundle lag-1]\nvlan: 20\nmembers: {own}\n"
+            (tmp_path / side / f"{name}.sheet").write_text(text.format(name) + bundle)
+    told = inkov("compare", "old", "new", "-q").out
+    assert "1 edit on 1 switch; 1 of 2 switches forward as before" in told

@@ -86,6 +86,11 @@ def _ports(first: Device, other: Device) -> Iterator[Compared]:
     one, two = _alone(first), _alone(other)
     described = {p.name: p.description.value for p in other.ports.values() if p.description}
     names = NameFinder(other.ports, described)
+    # A port plan, for one, says nothing of bundles: its ports are what their bundles are.
+    know_bundles = all(
+        any(port.kind is PortKind.BUNDLE for port in device.ports.values())
+        for device in (first, other)
+    )
     met: set[str] = set()
     for name in first.ports:
         near = one.ports[End(first.name, name)]
@@ -93,11 +98,16 @@ def _ports(first: Device, other: Device) -> Iterator[Compared]:
         if known is not None:
             met.add(known)
             far = two.ports[End(other.name, known)]
-            # What a member or its bundle does is compared at the bundle.
-            if not near.bundle and not far.bundle:
-                words = _shown(near), _shown(far)
-                agreement = Agreement.AGREES if words[0] == words[1] else Agreement.DIFFERS
-                yield Compared(agreement, name, 0, *words, _decided_at(near), _decided_at(far))
+            same_bundle = (near.bundle and names.find(near.bundle)) == far.bundle
+            # What two members of one bundle do is compared at the bundle.
+            if near.bundle and same_bundle:
+                continue
+            words = _shown_of(one, near), _shown_of(two, far)
+            alike = words[0] == words[1] and (same_bundle or not know_bundles)
+            if not alike:
+                words = words[0] + _by(near), words[1] + _by(far)
+            agreement = Agreement.AGREES if alike else Agreement.DIFFERS
+            yield Compared(agreement, name, 0, *words, _decided_at(near), _decided_at(far))
         elif _counts(near):
             # A port that the other side does not have matters if it passes anything.
             shown, at = _shown(near), _decided_at(near)
@@ -128,6 +138,17 @@ def _decided_at(resolved: Resolved) -> Origin:
 def _alone(device: Device) -> Fabric:
     """The device by itself: what it would do with nobody at its ports."""
     return resolve(Campus({device.name: device}), Wiring())
+
+
+def _shown_of(fabric: Fabric, resolved: Resolved) -> str:
+    """What a port shows; of a member, what its bundle does in its place."""
+    if resolved.bundle:
+        return _shown(fabric.ports[End(resolved.end.device, resolved.bundle)])
+    return _shown(resolved)
+
+
+def _by(resolved: Resolved) -> str:
+    return f" in {resolved.bundle}" if resolved.bundle else ""
 
 
 def _shown(resolved: Resolved) -> str:
