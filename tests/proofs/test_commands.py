@@ -1401,3 +1401,23 @@ def test_where_a_port_is_not_known_nobody_is_surely_cut_off(
     told = inkov("prove", ".", "-f", "json", "-q").json["claims"]
     assert [claim["verdict"] for claim in told] == ["undecided" if unknown else "broken"] * 2
     assert all(("in a line that nobody can read" in claim["because"]) is unknown for claim in told)
+
+
+def test_a_gateway_is_up_for_a_host_that_asks_for_its_vlan(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 5.2: nobody is in VLAN 20 but who has a:1 in it on request. a and b route from there to
+    b:3, over a link that no VLAN passes.
+    """
+    routed = "[port 8]\nmode: routed\naddress: 10.0.40.{}/24\n[neighbours]\n8: {}:8\n"
+    gateway = "[gateway {0}]\naddress: 10.0.{0}.1/24\n"
+    ports = "[port 1]\nmode: access\nvlan: 10\nnegotiation: passive\n", "[port 3]\nvlan: 30\n"
+    for number, (name, vid, far) in enumerate((("a", 20, "b"), ("b", 30, "a"))):
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n{vid}: beds\n{ports[number]}"
+            f"{gateway.format(vid)}{routed.format(number + 1, far)}"
+        )
+    claim = "{{not-reach: ['a:1', 'b:3'], layer: 3, level: {}}}"
+    both = ", ".join(map(claim.format, ("honest", "hostile")))
+    (tmp_path / "plan.yaml").write_text(f"claims: [{both}]\n")
+    told = inkov("prove", ".", "-f", "json", "-q").json["claims"]
+    assert [each["verdict"] for each in told] == ["holds", "broken"]
+    assert told[1]["witness"][0]["vlan"] == 20
