@@ -233,15 +233,17 @@ def test_two_sources_of_one_switch(inkov: Inkov, tmp_path: Path) -> None:
         and "a second source" in inkov("read", ".").out
     )
     config["native-vlan"] = 20
-    vlans.pop()
+    vlans[1] = {"vlan-id": 2, "config": {"vlan-id": 2}}
     (tmp_path / "b.json").write_text(json.dumps(tree))
     [finding] = inkov("audit", ".", *only).json["findings"]
     assert (
         finding["says"]
-        == "two sources of core-1 disagree: VLAN 20: defined by ./a.sheet, not defined by ./b.json,"
+        == "two sources of core-1 disagree: VLAN 2: not defined by ./a.sheet, defined by ./b.json,"
+        " VLAN 20: defined by ./a.sheet, not defined by ./b.json,"
         " port port-1: untagged 10 and tagged 20 by ./a.sheet, tagged 10 by ./b.json"
     )
-    assert [w["file"] for w in finding["where"]] == ["./a.sheet", "./a.sheet", "./b.json"]
+    files = [where["file"] for where in finding["where"]]
+    assert files == ["./b.json", "./a.sheet", "./a.sheet", "./b.json"]
     (tmp_path / "c.sheet").write_text(sheet)  # the same format twice is a mistake
     assert inkov("audit", ".").status == 2
 

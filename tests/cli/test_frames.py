@@ -77,6 +77,7 @@ def test_follow_says_where_it_stops_and_what_is_heard_instead() -> None:
     )
     assert last["origin"]["pointer"].endswith("/openconfig-vlan:switched-vlan/config/trunk-vlans")
     assert result.json["instead"] == "heard instead by 13 host ports, in VLAN 60"
+    assert "certain" not in result.json
     assert result.json["assumes"][:2] == [
         "reports disagree where core-1:port-6 is cabled to: each of its links is taken to be there",
         "the link herbarium-1:22 to seedbank-1:8 is reported by one end only",
@@ -476,3 +477,51 @@ def test_what_hostile_hosts_register_leaves_by_a_link(inkov: Inkov, tmp_path: Pa
     assert hostile["arrives"] is True
     ways = [(step["switch"], step["port"], step["vlan"]) for step in hostile["steps"]]
     assert ways == [("a", "1", 20), ("a", "8", 20), ("b", "8", 20), ("b", "1", 20)]
+
+
+def test_hosts_by_a_tag_of_a_port(inkov: Inkov, tmp_path: Path) -> None:
+    """At the sub-interfaces of a:9 a tag leads into a VLAN: 10 into VLAN 10, 11 into VLAN 20. The
+    reed sits at the port itself, in VLAN 20.
+    """
+    subs = "".join(
+        f"[sub 9.{tag}]\nof: 9\ntag: {tag}\nvlan: {vid}\n" for tag, vid in ((10, 10), (11, 20))
+    )
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: ferns\n20: beds\n[port 1]\nvlan: 10\n"
+        f"[port 2]\nvlan: 20\n[port 9]\nvlan: 20\n{subs}"
+    )
+    (tmp_path / "hosts.csv").write_text(
+        "host,switch,port,vlan\nlamp,a,9,10\npump,a,9,11\nreed,a,9,\n"
+    )
+    reached = {"a:1": ["lamp"], "a:2": ["pump", "reed"]}
+    reached |= {"lamp": ["a:1"], "pump": ["a:2"], "reed": ["a:2"]}
+    pairs = [(one, other) for one in reached for other in reached if (":" in one) != (":" in other)]
+    claims = "".join(f"  - {{reach: ['{one}', '{other}']}}\n" for one, other in pairs)
+    (tmp_path / "plan.yaml").write_text(f"claims:\n{claims}")
+    proved = inkov("prove", ".", "-f", "json").json["claims"]
+    for (source, target), claim in zip(pairs, proved, strict=True):
+        arrives = target in reached[source]
+        told = inkov("follow", source, target, ".", "-f", "json").json
+        assert told["arrives"] is arrives, (source, target)
+        assert claim["verdict"] == ("holds" if arrives else "broken"), (source, target)
+    inkov("prove", ".", "--certificate", "proof.json")
+    assert inkov("verify", "proof.json", ".").status == 0
+    last = inkov("follow", "a:2", "pump", ".", "-f", "json").json["steps"][-1]
+    assert (last["port"], last["vlan"], last["tagged"]) == ("9.11", 20, True)
+    assert last["because"] == "the sub-interface sends it, tagged 11"
+    witness = proved[pairs.index(("a:2", "pump"))]["witness"]
+    assert witness[-1]["because"] == last["because"]
+    # What is on the wire of a:9 is not for everybody there.
+    last = inkov("follow", "a:1", "reed", ".", "-f", "json").json["steps"][-1]
+    assert last["because"] == (
+        "it leaves there tagged 10, and the host takes untagged frames: the sub-interface sends it,"
+        " tagged 10"
+    )
+    first = inkov("follow", "pump", "a:2", ".", "-f", "json").json["steps"][0]
+    assert first["because"] == "the sub-interface takes tag 11; it is VLAN 20 inside"
+    assert first["tagged"] is True
+    # Without the port's own VLAN only the tag is left of what is in VLAN 20.
+    text = (tmp_path / "a.sheet").read_text()
+    (tmp_path / "a.sheet").write_text(text.replace("[port 9]\nvlan: 20", "[port 9]\nvlan: 10"))
+    last = inkov("follow", "a:2", "reed", ".", "-f", "json").json["steps"][-1]
+    assert last["because"].startswith("it leaves there tagged 11, and the host takes untagged")

@@ -62,7 +62,7 @@ def follow(
 def _ping(session: Session, source: Place, target: Place, now: bool) -> tuple[bool, Result]:
     """What a ping between two named hosts would do."""
     from inkov.forwarding.ping import ping
-    from inkov.forwarding.stations import sent_from
+    from inkov.forwarding.stations import sent_by
     from inkov.forwarding.trees.ways import in_tree
     from inkov.render.follow import ping_grid, ping_json
     from inkov.render.proofs import with_claims
@@ -77,11 +77,7 @@ def _ping(session: Session, source: Place, target: Place, now: bool) -> tuple[bo
         lambda result: [step for part in result.parts for step in part.steps],
         only=now,
     )
-    sendings = [
-        sending
-        for place, host in ((source, source.host), (target, target.host))
-        for sending in sent_from(fabric, place.end, Level.HONEST, host.vid)
-    ]
+    sendings = [sending for host in hosts for sending in sent_by(fabric, host)]
     assumed = assumptions(session, sendings, Level.HONEST)
     claims = claimed(session, source.end, target.end)
     value = ping_json(source.label, target.label, answered.answer, assumed, locator)

@@ -94,11 +94,11 @@ def sendings_from(
     """What is sent at a place: in the VLAN asked for, or in that of the host; [] if nothing enters
     there.
     """
-    from inkov.forwarding.stations import sent_from
+    from inkov.forwarding.stations import sent_by, sent_from
 
     # A host that tags sends in its own VLAN.
     if vid is None and place.host is not None:
-        vid = place.host.vid
+        return sent_by(session.fabric, place.host, level, untagged=untagged)
     return sent_from(session.fabric, place.end, level, vid, untagged=untagged)
 
 

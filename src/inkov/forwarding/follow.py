@@ -28,6 +28,7 @@ __all__ = [
     "follow_to",
     "follow_to_host",
     "follow_to_router",
+    "heard_at",
     "heard_instead",
     "in_another_form",
     "routed_by",
@@ -126,7 +127,7 @@ def follow_to_host(
     if not story.other_form:
         return story
     instead = _instead(flood(fabric, sendings, level), sendings)
-    return Story(False, in_another_form(story.steps, tag), story.simple, instead)
+    return Story(False, in_another_form(fabric, story.steps, tag), story.simple, instead)
 
 
 def _in_form(port: BridgePort, tag: int) -> int:
@@ -137,10 +138,12 @@ def _in_form(port: BridgePort, tag: int) -> int:
     return view.emit & ~view.untagged & 1 << tag if tag else view.emit & view.untagged
 
 
-def in_another_form(steps: list[Step], tag: int) -> list[Step]:
+def in_another_form(fabric: Fabric, steps: list[Step], tag: int) -> list[Step]:
     """A way to a port at which a host that takes frames with one tag (0: without) gets nothing."""
     *way, last = steps
-    leaves = f"tagged {last.vlan}" if last.tagged else "untagged"
+    stated = fabric.ports[End(last.switch, last.port)].stated
+    sent = stated.outer.value if stated.outer is not None and not stated.implied else last.vlan
+    leaves = f"tagged {sent}" if last.tagged else "untagged"
     takes = f"frames with tag {tag}" if tag else "untagged frames"
     says = f"it leaves there {leaves}, and the host takes {takes}: {last.because}"
     return [*way, replace(last, event=Event.STOPS, because=says)]
@@ -187,20 +190,20 @@ def follow(
         fabric, sendings, lambda state: bool(heard >> state.vid & 1) and goal(state), level
     )
     if way is not None:
-        steps = list(tell(fabric, way))
-        vid = way.end.vid
-        tagged = not target.view.untagged >> vid & 1 or bool(target.outer)
-        resolved = fabric.resolved(target)
-        leaves = why_leaves(fabric, resolved, vid, tagged)
-        steps.append(
-            Step(
-                target.end.device, target.port, Event.HEARD, vid, tagged, leaves.says, leaves.origin
-            )
-        )
-        return Story(True, steps, way.simple)
+        return Story(True, [*tell(fabric, way), heard_at(fabric, target, way.end.vid)], way.simple)
     spread = flood(fabric, sendings, level)
     steps = list(_stops(fabric, sendings, source, target, level, spread))
     return Story(False, steps, True, _instead(spread, sendings))
+
+
+def heard_at(fabric: Fabric, target: BridgePort, vid: int) -> Step:
+    """That a host hears a frame of a VLAN at a port."""
+    # A sub-interface sends with its tag, whatever the VLAN is inside.
+    if target.outer and not fabric.is_implied(target):
+        return replace(_sent_by_sub(fabric, target, vid), event=Event.HEARD)
+    tagged = bool(target.outer) or not target.view.untagged >> vid & 1
+    why = why_leaves(fabric, fabric.resolved(target), vid, tagged)
+    return Step(target.end.device, target.port, Event.HEARD, vid, tagged, why.says, why.origin)
 
 
 def _instead(spread: Flood, sendings: list[Sending]) -> dict[int, int]:
@@ -287,7 +290,7 @@ def _arrival(
             vlan = port.outer
         else:
             says += f"; it is VLAN {vid} inside"
-        why = Sentence(says, resolved.stated.outer.origin)
+        why, tagged = Sentence(says, resolved.stated.outer.origin), True
     elif tagged and not port.view.admit >> vid & 1:
         # Only at the hostile level is a frame taken that the port does not admit.
         why = Sentence(

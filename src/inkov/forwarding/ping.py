@@ -22,7 +22,7 @@ from inkov.forwarding.follow import Step, Story, follow_to, follow_to_router, ro
 from inkov.forwarding.path import find_way, to_present
 from inkov.forwarding.reach import Sending
 from inkov.forwarding.routers import Fate, Path, Routers, networks
-from inkov.forwarding.stations import Interface, interfaces, sent_from
+from inkov.forwarding.stations import Interface, interfaces, sent_by
 from inkov.levels import Level
 from inkov.wiring import End
 
@@ -159,8 +159,7 @@ class _Direction:
         )
 
     def _entries(self, host: Host) -> list[Sending]:
-        place = End(host.device, host.port)
-        return sent_from(self.fabric, place, Level.HONEST, host.vid, untagged=True)
+        return sent_by(self.fabric, host, untagged=True)
 
     def _near(self) -> Part:
         end, target = End(*_place(self.here)), End(*_place(self.there))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 from msgspec.structs import replace
 
-from inkov.campus import Address, Fact, Mode, Origin, natural
+from inkov.campus import Address, Fact, Host, Mode, Origin, natural
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.path import Way, find_way, to_port, to_present
 from inkov.forwarding.reach import Flood, Sending, flood, sendings_at
@@ -23,6 +23,7 @@ __all__ = [
     "hears",
     "interfaces",
     "reaches_station",
+    "sent_by",
     "sent_from",
 ]
 
@@ -140,6 +141,19 @@ def sent_from(
             Sending(e.port, home, e.bridge) for e, home in zip(sendings, homes, strict=True) if home
         ]
     return sendings
+
+
+def sent_by(
+    fabric: Fabric, host: Host, level: Level = Level.HONEST, *, untagged: bool = False
+) -> list[Sending]:
+    """The same of a host that a table has at a port, in its form. A tag that a sub-interface takes
+    leads into that one's VLAN (FM 3.9).
+    """
+    end = End(host.device, host.port)
+    taking = [port.number for port in bridge_ports_at(fabric, end) if port.outer == host.vid]
+    if taking:
+        return sendings_at(fabric, taking, level)
+    return sent_from(fabric, end, level, host.vid, untagged=untagged)
 
 
 def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:

@@ -22,7 +22,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from inkov.forwarding import BridgePort, Fabric
-from inkov.forwarding.follow import Event, Step, tell
+from inkov.forwarding.follow import Step, heard_at, tell
 from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.path import Goal, State, Way, find_way, may_leave
 from inkov.forwarding.reach import Flood, Sending, flood, sendings_at, views_at
@@ -214,12 +214,8 @@ def leak_steps(fabric: Fabric, leak: Leak) -> list[Step]:
     """A leak as steps, the last being heard at the target."""
     if leak.way is None:
         return []
-    port, vid = fabric.bridge_ports[leak.target], leak.way.end.vid
-    # A sub-interface tags whatever the port under it does.
-    tagged = bool(port.outer) or not port.view.untagged >> vid & 1
-    why = why_leaves(fabric, fabric.resolved(port), vid, tagged)
-    heard = Step(port.end.device, port.port, Event.HEARD, vid, tagged, why.says, why.origin)
-    return [*tell(fabric, leak.way), heard]
+    target = fabric.bridge_ports[leak.target]
+    return [*tell(fabric, leak.way), heard_at(fabric, target, leak.way.end.vid)]
 
 
 def blamed(

@@ -315,5 +315,5 @@ def silent(fabric: Fabric, sources: Seats, targets: Seats, level: Level) -> Sile
     source, target = fabric.bridge_ports[first.port], fabric.bridge_ports[last.port]
     story = follow(fabric, sendings_of(fabric, [first], level), source.end, target, level)
     # It gets there, in a form that the host does not take.
-    steps = in_another_form(story.steps, last.tag) if story.arrives else story.steps
+    steps = in_another_form(fabric, story.steps, last.tag) if story.arrives else story.steps
     return Silent(ends=(source.end, target.end), steps=steps)

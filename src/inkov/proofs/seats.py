@@ -358,15 +358,25 @@ class ClaimNames:
 
     def _of_host(self, host: Host, level: Level) -> frozenset[Seat]:
         """The seats of a host, in its form, on all of its wire."""
-        place = End(host.device, host.port)
+        place, tag = End(host.device, host.port), host.vid or 0
         # At a sub-interface the host uses that one's tag.
         if place in self.fabric.ports and self.fabric.ports[place].stated.parent is not None:
             seats = self._at(*place)  # with the sub-interface's own tag
         else:
-            seats = [s for end in wire_of(self.fabric, place) for s in self._at(*end)]
-        own = frozenset(s for s in seats if s.tag == (host.vid or 0))
+            wire = wire_of(self.fabric, place)
+            seats = [s for end in wire for s in self._at(*end)]
+            # A tag that a sub-interface takes leads there, without it (FM 3.9).
+            behind = [s for s in self.seats if tag and self._is_behind(s, wire, tag)]
+            if behind:
+                seats, tag = behind, 0
+        own = frozenset(s for s in seats if s.tag == tag)
         # Whoever is hostile uses any form, also where his own is not taken.
         return frozenset(seats) if level == Level.HOSTILE and not own else own
+
+    def _is_behind(self, seat: Seat, wire: list[End], tag: int) -> bool:
+        """Whether a seat is at a sub-interface that takes a tag off a wire."""
+        port = self.fabric.bridge_ports[seat.port]
+        return port.outer == tag and port.end in wire and not self.fabric.is_implied(port)
 
     def unknown(self, claim: Claim) -> list[tuple[str, str, list[str]]]:
         """The names in a claim that mean nothing: what to say of each, the name, and those that

@@ -60,6 +60,11 @@ def _at_host(net: PacketModel, host: Host, level: Level) -> list[HostSeat]:
         own = [seat for seat in net.seats if net.called(seat.spot) == (host.device, host.port)]
     else:
         wire = net.wire_of((host.device, host.port))
+        # FM 3.9: a tag that a sub-interface takes is that one's; what comes by it has none.
+        behind = [seat for seat in net.seats if seat.spot.outer == host.vid]
+        behind = [s for s in behind if s.spot.end in wire and not net.is_implied(s.spot)]
+        if behind:
+            return [seat for seat in behind if not seat.tag]
         own = [seat for seat in net.seats if net.called(seat.spot) in wire]
     in_form = [seat for seat in own if seat.tag == (host.vid or 0)]
     return own if level == Level.HOSTILE and not in_form else in_form
