@@ -12,13 +12,14 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import networkx as nx
+import pytest
 
 from inkov.vlanset import VlanSet
 from tests.conftest import Inkov
 from tests.effects.test_consequences import switch
 
-VIDS = (10, 20, 30)
-PORTS = ("10", "10a", "10b", "20", "20a", "20b", "30")
+VIDS = (1, 10, 20)
+PORTS = ("01", "10", "10a", "10b", "20", "20a", "20b")
 CAMPUSES = int(os.environ.get("INKOV_CHANGES", "60"))
 Told = tuple[str, str, str, bool]
 Port = tuple[str, str]
@@ -347,19 +348,26 @@ def test_what_a_change_does_to_small_campuses(inkov: Inkov, tmp_path: Path) -> N
     assert len(seen) == 7 and min(seen.values()) > 2, seen
 
 
-def test_two_cables_change_places(inkov: Inkov, tmp_path: Path) -> None:
-    """All ports do what they did; only who is at the other end is somebody else."""
+@pytest.mark.parametrize("plain", [True, False])
+def test_two_cables_change_places(inkov: Inkov, tmp_path: Path, plain: bool) -> None:
+    """All ports do what they did; only who is at the other end is somebody else. Each pair shares
+    VLAN 10, or 10 is joined with 20 by native VLANs.
+    """
     before, after = [("a", "b"), ("c", "d")], [("a", "d"), ("c", "b")]
+    natives = {name: "none" if plain else 10 if name in "ac" else 20 for name in "abcd"}
     for side, cables in (("old", before), ("new", after)):
         (tmp_path / side).mkdir()
         far = dict([*cables, *(pair[::-1] for pair in cables)])
         for name in "abcd":
-            text = switch(name, {"10": 10}, {"8": ("10", f"{far[name]}:8")})
+            own = 10 if plain or name in "ac" else 20
+            text = switch(name, {f"{own}": own}, {"8": (f"{own}", f"{far[name]}:8")})
+            text = text.replace("native: none", f"native: {natives[name]}")
             (tmp_path / side / f"{name}.sheet").write_text(text)
     found = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
     for key, cables in (("lost", before), ("gained", after)):
-        pairs = {frozenset((name, "10") for name in pair) for pair in cables}
-        assert pairs_of([row for row in found[key] if row["level"] == "honest"]) == pairs, key
+        ports = {name: f"{name}:{10 if plain or name in 'ac' else 20}" for name in "abcd"}
+        pairs = {frozenset(ports[name] for name in pair) for pair in cables}
+        assert names_of([row for row in found[key] if row["level"] == "honest"]) == pairs, key
 
 
 def test_a_port_is_protected_from_one_and_from_the_trunk(inkov: Inkov, tmp_path: Path) -> None:
@@ -400,10 +408,72 @@ def test_who_sends_with_a_tag_is_named_with_it(inkov: Inkov, tmp_path: Path) -> 
         text = switch("a", {"1": 10}, {}, ports.format(allowed))
         (tmp_path / side / "a.sheet").write_text(text)
     found = inkov("compare", tmp_path / "old", tmp_path / "new", "-l", "honest", "-f", "json", "-q")
-    pairs = {
+    pairs = {frozenset([one, "a:8 tagged 10"]) for one in ("a:1", "a:9.10")}
+    assert names_of(found.json["gained"]) == pairs
+
+
+def names_of(rows: list[dict[str, Any]]) -> set[frozenset[str]]:
+    """Who reaches whom by some rows, as they are named."""
+    return {
         frozenset([one, other])
-        for row in found.json["gained"]
+        for row in rows
         for one in row["from"]["ports"]
         for other in row["to"]["ports"]
     }
-    assert pairs == {frozenset([one, "a:8 tagged 10"]) for one in ("a:1", "a:9.10")}
+
+
+def test_two_alike_on_two_wires_hear_what_is_there(inkov: Inkov, tmp_path: Path) -> None:
+    """a has two trunks that are set alike; on their wires are the lamp and the pump. What the new
+    port of b sends leaves b:7, and by a:8, not by a:7 where it came from; and c:8 neither.
+    """
+    trunks = {"7": ("10", "b:7"), "8": ("10", "c:8")}
+    for side, ports in (("old", {}), ("new", {"1": 10})):
+        (tmp_path / side).mkdir()
+        for name, text in (
+            ("a", switch("a", {}, trunks)),
+            ("b", switch("b", ports, {"7": ("10", "a:7")})),
+            ("c", switch("c", {"1": 10}, {"8": ("10", "a:8")})),
+        ):
+            (tmp_path / side / f"{name}.sheet").write_text(text)
+        hosts = "host,switch,port,vlan\nlamp,a,7,10\npump,a,8,10\n"
+        (tmp_path / side / "hosts.csv").write_text(hosts)
+    found = inkov("compare", tmp_path / "old", tmp_path / "new", "-l", "honest", "-f", "json", "-q")
+    pairs = {frozenset([one, "b:1"]) for one in ("b:7 tagged 10", "a:8 tagged 10", "c:1")}
+    assert names_of(found.json["gained"]) == pairs and not found.json["lost"]
+
+
+def test_hostile_hosts_use_the_sub_interfaces_of_their_own_port(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """The ports 6 and 9 are set alike, and have sub-interfaces for tags of their own."""
+    ports = "[port 6,9]\nvlan: 20\n"
+    for sub, tag in (("6.30", 30), ("9.10", 10)):
+        ports += f"[sub {sub}]\nof: {sub[0]}\ntag: {tag}\nvlan: {tag}\n"
+    for side, own in (("old", {}), ("new", {"1": 10})):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "a.sheet").write_text(switch("a", own, {}, ports))
+    found = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
+    for level, name in (("honest", "a:9.10"), ("hostile", "a:9")):
+        rows = [row for row in found["gained"] if row["level"] == level]
+        assert names_of(rows) == {frozenset([name, "a:1"])}, level
+
+
+@pytest.mark.parametrize("moved", [False, True])
+def test_who_moves_a_border_does_not_hide_what_crosses_it(
+    inkov: Inkov, tmp_path: Path, moved: bool
+) -> None:
+    """VLANs 10 and 20 are joined by a native VLAN. By the plan after the change, or the one before
+    it, they are one segment.
+    """
+    apart = "segments:\n  ferns: {vlans: [10]}\n  beds: {vlans: [20]}\n"
+    one = "segments:\n  garden: {vlans: [10, 20]}\n"
+    for side, native, plan in (("old", 10, (apart, one)), ("new", 20, (one, apart))):
+        (tmp_path / side).mkdir()
+        for name, far, vid, own in (("a", "b", 10, 10), ("b", "a", 20, native)):
+            text = switch(name, {"1": vid}, {"8": ("10,20", f"{far}:8")})
+            text = text.replace("native: none", f"native: {own}")
+            (tmp_path / side / f"{name}.sheet").write_text(text)
+        (tmp_path / side / "plan.yaml").write_text(plan[moved])
+    found = inkov("compare", tmp_path / "old", tmp_path / "new", "-l", "honest", "-f", "json", "-q")
+    [row] = found.json["gained"]
+    assert row["crosses_segments"] is True and found.json["refused"] is True
