@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from collections.abc import Callable, Sequence
 from itertools import product
+from pathlib import Path
 
 import pytest
 
@@ -16,7 +17,8 @@ from inkov.levels import Layer, Level
 from inkov.plan import Plan
 from inkov.plan.change import Change
 from inkov.vlanset import VlanSet
-from tests.conftest import fabric_of
+from tests.conftest import Inkov, fabric_of
+from tests.effects.test_consequences import switch
 
 SHEET = "switch: {}\n[vlans]\n10: ferns\n20: beds\n[port 1..4]\nvlan: 10\n"
 FABRIC = fabric_of(SHEET.format("a"), SHEET.format("b"))
@@ -93,3 +95,36 @@ def test_what_is_not_said_is_not_permitted(texts: list[str]) -> None:
     one, other = SeatName("a", "1", 0, 0), SeatName("b", "2", 0, 0)
     assert not is_meant(texts, effect([one], [other], both_ways=False))
     assert is_meant(["ferns"], effect([one], [other], both_ways=True))
+
+
+@pytest.mark.parametrize(
+    ("meant", "refused"),
+    [
+        (["lamp <-> a:1", "reed <-> a:1", "pump <-> a:2"], []),
+        (["lamp <-> *", "reed <-> *"], [20]),
+        (["lamp <-> *", "reed <-> *", "a:8 <-> a:2"], []),
+        (["pump <-> *"], [10]),
+        (["lamp <-> *", "pump <-> *"], [10]),
+    ],
+)
+def test_a_host_is_meant_in_its_form(
+    inkov: Inkov, tmp_path: Path, meant: list[str], refused: list[int]
+) -> None:
+    """On the trunk a:8 the lamp uses tag 10 and the pump 20; the reed is behind the sub-interface
+    of a:9 that takes tag 10. All of them lose the port that was in their VLAN.
+    """
+    ports = "[port 8]\nmode: trunk\nnative: none\nallowed: 10,20\n[port 9]\nmode: routed\n"
+    ports += "[sub 9.10]\nof: 9\ntag: 10\nvlan: 10\n"
+    for side, own in (("old", {"1": 10, "2": 20}), ("new", {})):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "a.sheet").write_text(switch("a", own, {}, ports))
+        (tmp_path / side / "hosts.csv").write_text(
+            "host,switch,port,vlan\nlamp,a,8,10\npump,a,8,20\nreed,a,9,10\n"
+        )
+    asked = [part for text in meant for part in ("--lose", text)]
+    found = inkov("compare", "old", "new", "-l", "honest", "-f", "json", "-q", *asked).json
+    hosts = {row["vlan"]: row["to"]["hosts"] for row in found["lost"]}
+    assert hosts == {"10": ["lamp", "reed"], "20": ["pump"]}
+    because = [each["says"] for each in found["because"] if "reach" in each["says"]]
+    assert len(because) == len(refused)
+    assert all(f"VLAN {vid} " in says for vid, says in zip(refused, because, strict=True))

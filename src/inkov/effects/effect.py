@@ -37,7 +37,8 @@ class Effect(Struct):
     nothing was routed from one to the other before. `witness` shows one pair; `settled` is
     false where only ways are known that pass a switch twice (FM 3.10). `blame` are the edits
     without which the effect is not there; `smallest` is false if fewer might do.
-    `vid_of` has the VLAN of each seat. `follows`: a row by routers of seats that are new, or gone,
+    `vid_of` has the VLAN of each seat, `hosts_at` the named hosts that may be in it at the level.
+    `follows`: a row by routers of seats that are new, or gone,
     and for which a row by frames tells that.
     """
 
@@ -53,6 +54,7 @@ class Effect(Struct):
     smallest: bool = True
     follows: bool = False
     vid_of: dict[SeatName, int] = field(default_factory=dict)
+    hosts_at: dict[SeatName, list[str]] = field(default_factory=dict)
 
     @property
     def layer(self) -> Layer:
@@ -112,6 +114,7 @@ def effects_of(relation: Relation, beside: Iterable[Effect] = ()) -> list[Effect
                     for name in (*row.sources, *row.targets)
                     if name in named.side.seats
                 },
+                hosts_at=named.side.hosts_at[relation.level],
             )
             _show(effect, relation)
             effects.append(effect)
@@ -198,10 +201,10 @@ def _show(effect: Effect, relation: Relation) -> None:
 
 def pairs_of(row: Row, side: Side) -> Iterator[tuple[SeatName, SeatName]]:
     """The pairs of a row, on two wires; named hosts first, and such on two switches."""
-    named = {(host.device, host.port) for host in side.fabric.campus.hosts}
+    named = side.hosts_at[Level.HONEST]
 
     def order(name: SeatName) -> bool:
-        return (name.switch, name.port) not in named
+        return name not in named
 
     sources, targets = sorted(row.sources, key=order), sorted(row.targets, key=order)
     for apart in (True, False):

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from inkov.campus import natural
 from inkov.effects.relation import Differing, Relation
 from inkov.effects.side import SeatName, Side
-from inkov.levels import Layer
+from inkov.levels import Layer, Level
 from inkov.plan import Plan
 from inkov.vlanset import VlanSet
 
@@ -164,9 +164,6 @@ class Named:
                 own = self._segments.get(vlan.segment, VlanSet())
                 self._segments[vlan.segment] = own | VlanSet.of(vid)
         self._known: dict[int, frozenset[str]] = {}
-        self._hosts: dict[tuple[str, str, int], list[str]] = {}
-        for host in side.fabric.campus.hosts:
-            self._hosts.setdefault((host.device, host.port, host.vid or 0), []).append(host.name)
 
     def segments_of(self, name: SeatName) -> frozenset[str]:
         """The segments that a seat is in; a VLAN in none is one of its own."""
@@ -192,7 +189,8 @@ class Named:
         )
         segments = [s for s, vlans in self._segments.items() if vids and vlans & vids]
         ports = list(dict.fromkeys(_port(name) for name in here))
-        hosts = [h for n in here for h in self._hosts.get((n.switch, n.port, n.tag), ())]
+        at = self.side.hosts_at[Level.HONEST]
+        hosts = [host for name in here for host in at.get(name, ())]
         return Group(
             segments=segments,
             vlans=vids,

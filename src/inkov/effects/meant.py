@@ -33,10 +33,7 @@ class Meant:
         self.change = change
         self.fabrics = old[0], new[0]
         self.vlans = [vlan_names(plan, fabric.campus) for fabric, plan in (old, new)]
-        self.hosts = [
-            {host.name: (host.device, host.port) for host in fabric.campus.hosts}
-            for fabric in self.fabrics
-        ]
+        self.hosts = [{host.name for host in fabric.campus.hosts} for fabric in self.fabrics]
 
     def names_nothing(self) -> list[str]:
         """The sides of permitted effects that name nobody, before or after."""
@@ -138,9 +135,9 @@ class Meant:
         vids = vids_named(side, self.vlans[effect.gained])
         if vids is not None:
             return lambda name: effect.vid_of.get(name, 0) in vids
-        host = self.hosts[effect.gained].get(side)
-        if host is not None:
-            return lambda name: (name.switch, name.port) == host
+        # A host in its form, wherever its wire leads: not all that is at its port.
+        if side in self.hosts[effect.gained]:
+            return lambda name: side in effect.hosts_at.get(name, ())
         switch, _, port = side.partition(":")
         # A switch, or one of its ports.
         return lambda name: fits(name.switch, [switch]) and (not port or fits(name.port, [port]))

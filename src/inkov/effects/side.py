@@ -15,7 +15,7 @@ from inkov.levels import Level
 from inkov.plan import Plan, vlan_names
 from inkov.proofs.alike import idle_classes, vids_alike
 from inkov.proofs.leaks import audible, sendings_of
-from inkov.proofs.seats import Seat, all_seats
+from inkov.proofs.seats import HostSeats, Seat, all_seats
 from inkov.proofs.vid_reach import VidReach
 from inkov.vlanset import union
 
@@ -59,6 +59,21 @@ class Side:
     @cached_property
     def domains(self) -> Domains:
         return domains(self.fabric)
+
+    @cached_property
+    def hosts_at(self) -> dict[Level, dict[SeatName, list[str]]]:
+        """The hosts of tables by the seats that they are in: honest ones in their form, hostile
+        ones in any on their wire.
+        """
+        at: dict[Level, dict[SeatName, list[str]]] = {level: {} for level in Level}
+        hosts = self.fabric.campus.hosts
+        names = {seat: name for name, seat in self.seats.items()} if hosts else {}
+        places = HostSeats(self.fabric, names)
+        for host in hosts:
+            for level, seats in zip((Level.HONEST, Level.HOSTILE), places.of(host), strict=True):
+                for seat in seats:
+                    at[level].setdefault(names[seat], []).append(host.name)
+        return at
 
     def regions(self, level: Level) -> Regions:
         # Regions cost much: made once for each level.

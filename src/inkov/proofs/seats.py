@@ -24,7 +24,7 @@ from inkov.proofs.alike import idle_classes, tag_of, vids_named
 from inkov.vlanset import VlanSet, bit, bits, union
 from inkov.wiring import End
 
-__all__ = ["ClaimNames", "Seat", "Unknown", "all_seats"]
+__all__ = ["ClaimNames", "HostSeats", "Seat", "Unknown", "all_seats"]
 
 
 class Seat(NamedTuple):
@@ -132,6 +132,38 @@ def _at_bridges(fabric: Fabric, idle: Sequence[int]) -> list[Seat]:
         if fabric.is_host_port(port)
         for seat in seats_of(fabric, port, idle)
     ]
+
+
+class HostSeats:
+    """Where the hosts of a table sit, of some seats."""
+
+    def __init__(self, fabric: Fabric, seats: Iterable[Seat]) -> None:
+        self.fabric = fabric
+        self._at: dict[End, list[Seat]] = {}
+        self._behind: dict[tuple[End, int], list[Seat]] = {}
+        for seat in seats:
+            port = fabric.bridge_ports[seat.port]
+            # The implied port of an unaware bridge is that port, as its host sees it.
+            implied = fabric.is_implied(port)
+            place = port.end if implied else End(port.end.device, port.port)
+            self._at.setdefault(place, []).append(seat)
+            if port.outer and not implied:
+                self._behind.setdefault((port.end, port.outer), []).append(seat)
+
+    def of(self, host: Host) -> tuple[list[Seat], list[Seat]]:
+        """The seats of a host, in its form, on all of its wire; and all seats that are there."""
+        place, tag = End(host.device, host.port), host.vid or 0
+        # At a sub-interface the host uses that one's tag.
+        if place in self.fabric.ports and self.fabric.ports[place].stated.parent is not None:
+            there = self._at.get(place, [])
+        else:
+            wire = wire_of(self.fabric, place)
+            there = [seat for end in wire for seat in self._at.get(end, ())]
+            # A tag that a sub-interface takes leads there, without it (FM 3.9).
+            behind = [seat for end in wire for seat in self._behind.get((end, tag), ())]
+            if behind:
+                there, tag = behind, 0
+        return [seat for seat in there if seat.tag == tag], there
 
 
 class ClaimNames:
@@ -358,25 +390,13 @@ class ClaimNames:
 
     def _of_host(self, host: Host, level: Level) -> frozenset[Seat]:
         """The seats of a host, in its form, on all of its wire."""
-        place, tag = End(host.device, host.port), host.vid or 0
-        # At a sub-interface the host uses that one's tag.
-        if place in self.fabric.ports and self.fabric.ports[place].stated.parent is not None:
-            seats = self._at(*place)  # with the sub-interface's own tag
-        else:
-            wire = wire_of(self.fabric, place)
-            seats = [s for end in wire for s in self._at(*end)]
-            # A tag that a sub-interface takes leads there, without it (FM 3.9).
-            behind = [s for s in self.seats if tag and self._is_behind(s, wire, tag)]
-            if behind:
-                seats, tag = behind, 0
-        own = frozenset(s for s in seats if s.tag == tag)
+        own, there = self._host_seats.of(host)
         # Whoever is hostile uses any form, also where his own is not taken.
-        return frozenset(seats) if level == Level.HOSTILE and not own else own
+        return frozenset(there if level == Level.HOSTILE and not own else own)
 
-    def _is_behind(self, seat: Seat, wire: list[End], tag: int) -> bool:
-        """Whether a seat is at a sub-interface that takes a tag off a wire."""
-        port = self.fabric.bridge_ports[seat.port]
-        return port.outer == tag and port.end in wire and not self.fabric.is_implied(port)
+    @cached_property
+    def _host_seats(self) -> HostSeats:
+        return HostSeats(self.fabric, self.seats)
 
     def unknown(self, claim: Claim) -> list[tuple[str, str, list[str]]]:
         """The names in a claim that mean nothing: what to say of each, the name, and those that
