@@ -186,16 +186,19 @@ def test_the_file_beside_a_change_says_what_it_is_to_do(
     assert run(inkov, sides).status == 2
 
 
+@pytest.mark.parametrize("gone", [False, True])
 def test_a_cable_elsewhere_is_outside_of_what_was_to_be_changed(
-    inkov: Inkov, sides: tuple[Path, Path]
+    inkov: Inkov, sides: tuple[Path, Path], gone: bool
 ) -> None:
-    (sides[1] / "cabling.csv").write_text(
+    (sides[not gone] / "cabling.csv").write_text(
         "switch,port,far switch,far port\nfern-1,9,core-1,4\npond-1,1,pond-2,1\n"
     )
-    refused = run(inkov, sides, "--only", "fern-*", "--fail-on", "never").json["because"]
-    assert [one["says"] for one in refused if "outside" in one["says"]] == [
-        "an edit outside what was to be changed: cable pond-1:1 - pond-2:1"
-    ]
+    pond, fern = (f"cable {ends}" for ends in ("pond-1:1 - pond-2:1", "fern-1:9 - core-1:4"))
+    for only, outside in (("fern-*", [pond]), ("core-1", [pond]), ("pond-2", [fern])):
+        refused = run(inkov, sides, "--only", only, "--fail-on", "never").json["because"]
+        assert [one["says"] for one in refused if "outside" in one["says"]] == [
+            f"an edit outside what was to be changed: {cable}" for cable in outside
+        ]
 
 
 def test_what_is_lost_goes_by_the_names_before(inkov: Inkov, sides: tuple[Path, Path]) -> None:

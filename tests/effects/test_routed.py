@@ -129,6 +129,10 @@ def test_a_third_segment_crosses_to_one_that_was_routed(
     folders = sides(tmp_path, before, PORTS + own + GATEWAYS + third)
     said = inkov("compare", *folders, "-f", "json", "-q").json
     assert by_routers(said["gained"]) == [("30", "20", False, True)]
+    # It follows from nothing that is told: a:3 hears and reaches nobody else.
+    told = on_screen("compare", *folders, "-q", "--gain", "30 -> 20")
+    assert "GAINED  VLAN 30 fog (a:3) -> VLAN 20 beds (a:2), by routers" in told
+    assert "more row" not in told
 
 
 @pytest.mark.parametrize("turned", [False, True])
@@ -189,6 +193,22 @@ def test_a_filter_that_stops_some_takes_a_part(inkov: Inkov, tmp_path: Path) -> 
         ("10", "20", True)
     ]
     assert "the whole of it" in on_screen("compare", tmp_path / "old", tmp_path / "new", "-q")
+
+
+def test_who_stops_a_part_is_to_blame(inkov: Inkov, tmp_path: Path) -> None:
+    """The filter stops a part. That the router has one address more takes nothing."""
+    some = BOUND.replace("to any\n", "to any in part\n").replace(
+        "10.1/24\n", "10.1/24,10.0.11.1/24\n"
+    )
+    folders = sides(tmp_path, PORTS + GATEWAYS, PORTS + some + REST)
+    said = inkov("compare", *folders, "-l", "honest", "-f", "json", "-q").json
+    assert "VLAN 10" in {edit["name"] for edit in said["edits"]}
+    [row] = [row for row in said["lost"] if row["in_part"]]
+    assert (row["from"]["vlan"], row["to"]["vlan"]) == ("10", "20")
+    assert {(edit["kind"], edit["name"]) for edit in row["blame"]} <= {
+        ("gateway", "VLAN 20"),
+        ("filter", "keep"),
+    }
 
 
 def test_which_addresses_of_a_subnet_a_prefix_has() -> None:
