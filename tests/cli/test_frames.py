@@ -526,3 +526,26 @@ def test_hosts_by_a_tag_of_a_port(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "a.sheet").write_text(text.replace("[port 9]\nvlan: 20", "[port 9]\nvlan: 10"))
     last = inkov("follow", "a:2", "reed", ".", "-f", "json").json["steps"][-1]
     assert last["because"].startswith("it leaves there tagged 11, and the host takes untagged")
+
+
+def test_a_host_on_a_wire_that_is_set_otherwise_at_each_end(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 3.9, FM 4.9: with tag 10 the lamp is in VLAN 10 of a, and by a sub-interface in VLAN 20 of
+    b; all of them hear each other.
+    """
+    head = (
+        "inkov sheet 1\nswitch: {}\n[vlans]\n10: ferns\n20: beds\n[port {}]\nvlan: {}\n[port 8]\n"
+    )
+    trunk = "mode: trunk\nnative: none\nallowed: 10,20\n[neighbours]\n8: b:8\n"
+    (tmp_path / "a.sheet").write_text(head.format("a", 1, 10) + trunk)
+    sub = "mode: routed\n[sub 8.10]\nof: 8\ntag: 10\nvlan: 20\n"
+    (tmp_path / "b.sheet").write_text(head.format("b", 2, 20) + sub)
+    (tmp_path / "hosts.csv").write_text("host,switch,port,vlan\nlamp,a,8,10\n")
+    places = ("a:1", "b:2", "lamp")
+    pairs = [(one, other) for one in places for other in places if one != other]
+    claims = "".join(f"  - {{not-reach: ['{one}', '{other}']}}\n" for one, other in pairs)
+    (tmp_path / "plan.yaml").write_text(f"claims:\n{claims}")
+    proved = inkov("prove", ".", "-f", "json", "-q", "--certificate", "proof.json").json["claims"]
+    for (one, other), claim in zip(pairs, proved, strict=True):
+        assert claim["verdict"] == "broken", (one, other)
+        assert inkov("follow", one, other, ".").status == 0, (one, other)
+    assert "refused" not in inkov("verify", "proof.json", ".").out

@@ -14,7 +14,7 @@ from inkov.forwarding.outlets import outside_name
 from inkov.forwarding.path import Goal, Way, find_way, to_port, to_present
 from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.reasons import Sentence, why_arrives, why_dropped, why_leaves, why_not_leaves
-from inkov.forwarding.stations import Interface, bridge_ports_at
+from inkov.forwarding.stations import Interface, bridge_ports_at, ports_on_wire
 from inkov.forwarding.view import Form
 from inkov.levels import Level
 from inkov.vlanset import bits_to_text
@@ -98,7 +98,7 @@ def follow_to(
         why = why_dropped(fabric, own, None)
         stops = Step(source.device, source.port, Event.STOPS, None, False, why.says, why.origin)
         return Story(False, [stops])
-    ports = bridge_ports_at(fabric, target)
+    ports = (bridge_ports_at if tag is None else ports_on_wire)(fabric, target)
     # The target is shut: the story ends there, if it gets so far.
     if not ports:
         spread = flood(fabric, sendings, level)

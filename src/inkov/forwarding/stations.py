@@ -22,6 +22,7 @@ __all__ = [
     "heard_in_all",
     "hears",
     "interfaces",
+    "ports_on_wire",
     "reaches_station",
     "sent_by",
     "sent_from",
@@ -104,18 +105,22 @@ def bridge_ports_at(fabric: Fabric, end: End) -> list[BridgePort]:
     ]
 
 
+def ports_on_wire(fabric: Fabric, end: End) -> list[BridgePort]:
+    """The bridge ports that frames of somebody at a port pass: whoever is on the wire of a link is
+    heard at all its ends (FM 4.9).
+    """
+    ports, own = bridge_ports_at(fabric, end), fabric.end_of(end.device, end.port)
+    around = fabric.wiring.around(own) if own in fabric.wiring.attended else ()
+    return [*ports, *(port for far in around for port in bridge_ports_at(fabric, far))]
+
+
 def sent_from(
     fabric: Fabric, end: End, level: Level, vid: int | None = None, *, untagged: bool = False
 ) -> list[Sending]:
     """What a host at a port may send at a level, or of that only what is then in VLAN `vid`, or (of
     an honest host) only untagged frames; [] if nothing enters.
     """
-    ports = bridge_ports_at(fabric, end)
-    own = fabric.end_of(end.device, end.port)
-    if own in fabric.wiring.attended:  # whoever is on the wire is heard at all its ends (FM 4.9)
-        ports += [
-            port for far in fabric.wiring.around(own) for port in bridge_ports_at(fabric, far)
-        ]
+    ports = ports_on_wire(fabric, end)
     # A host at the port itself is none at its sub-interfaces, unless a VLAN is asked for.
     if level == Level.HONEST:
         ports = [
@@ -150,10 +155,14 @@ def sent_by(
     leads into that one's VLAN (FM 3.9).
     """
     end = End(host.device, host.port)
-    taking = [port.number for port in bridge_ports_at(fabric, end) if port.outer == host.vid]
-    if taking:
-        return sendings_at(fabric, taking, level)
-    return sent_from(fabric, end, level, host.vid, untagged=untagged)
+    taking = [port.number for port in ports_on_wire(fabric, end) if port.outer == host.vid]
+    plain = [
+        sending
+        for sending in sent_from(fabric, end, level, host.vid, untagged=untagged)
+        for port in [fabric.bridge_ports[sending.port]]
+        if port.number not in taking and (not port.outer or port.port == host.port)
+    ]
+    return [*sendings_at(fabric, taking, level), *plain]
 
 
 def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:

@@ -155,15 +155,14 @@ class HostSeats:
         place, tag = End(host.device, host.port), host.vid or 0
         # At a sub-interface the host uses that one's tag.
         if place in self.fabric.ports and self.fabric.ports[place].stated.parent is not None:
-            there = self._at.get(place, [])
+            there, behind = self._at.get(place, []), []
         else:
             wire = wire_of(self.fabric, place)
             there = [seat for end in wire for seat in self._at.get(end, ())]
             # A tag that a sub-interface takes leads there, without it (FM 3.9).
             behind = [seat for end in wire for seat in self._behind.get((end, tag), ())]
-            if behind:
-                there, tag = behind, 0
-        return [seat for seat in there if seat.tag == tag], there
+        own = [seat for seat in there if seat.tag == tag]
+        return [*own, *behind], [*there, *behind]
 
 
 class ClaimNames:

@@ -55,18 +55,17 @@ def _at_host(net: PacketModel, host: Host, level: Level) -> list[HostSeat]:
     """The seats of a host, in its form, on all of its wire."""
     device = net.campus.devices.get(host.device)
     port = device.ports.get(host.port) if device is not None else None
+    behind: list[HostSeat] = []
     # A host at a sub-interface is there, with its tag.
     if port is not None and port.parent is not None:
         own = [seat for seat in net.seats if net.called(seat.spot) == (host.device, host.port)]
     else:
         wire = net.wire_of((host.device, host.port))
-        # FM 3.9: a tag that a sub-interface takes is that one's; what comes by it has none.
-        behind = [seat for seat in net.seats if seat.spot.outer == host.vid]
-        behind = [s for s in behind if s.spot.end in wire and not net.is_implied(s.spot)]
-        if behind:
-            return [seat for seat in behind if not seat.tag]
         own = [seat for seat in net.seats if net.called(seat.spot) in wire]
-    in_form = [seat for seat in own if seat.tag == (host.vid or 0)]
+        # FM 3.9: a tag that a sub-interface takes is that one's; what comes by it has none.
+        subs = [seat for seat in net.seats if seat.spot.outer == host.vid and not seat.tag]
+        behind = [s for s in subs if s.spot.end in wire and not net.is_implied(s.spot)]
+    in_form = [*(seat for seat in own if seat.tag == (host.vid or 0)), *behind]
     return own if level == Level.HOSTILE and not in_form else in_form
 
 
