@@ -246,8 +246,8 @@ def test_two_sources_of_one_switch(inkov: Inkov, tmp_path: Path) -> None:
     assert files == ["./b.json", "./a.sheet", "./a.sheet", "./b.json"]
     # A source without a table of VLANs says nothing of them.
     config["native-vlan"] = 10
-    del tree["vlans"]
     (tmp_path / "b.json").write_text(json.dumps(tree))
+    (tmp_path / "a.sheet").write_text(sheet.replace("[vlans]\n10: x\n20: y\n", ""))
     assert inkov("audit", ".", *only).json["findings"] == []
     (tmp_path / "c.sheet").write_text(sheet)  # the same format twice is a mistake
     assert inkov("audit", ".").status == 2
