@@ -477,3 +477,24 @@ def test_who_moves_a_border_does_not_hide_what_crosses_it(
     found = inkov("compare", tmp_path / "old", tmp_path / "new", "-l", "honest", "-f", "json", "-q")
     [row] = found.json["gained"]
     assert row["crosses_segments"] is True and found.json["refused"] is True
+
+
+@pytest.mark.parametrize(
+    ("stated", "gains", "alike"),
+    [("about: the fogger", [], 1), ("negotiation: passive", ["a:1"], 1), ("vlan: 20", [], 0)],
+)
+def test_what_an_edit_of_one_port_does(
+    inkov: Inkov, tmp_path: Path, stated: str, gains: list[str], alike: int
+) -> None:
+    """The port 1 gets a name; or is a trunk for hosts that ask, and forwards as before for those
+    that do not; or is in another VLAN.
+    """
+    for side, own in (("old", ""), ("new", f"{stated}\n")):
+        (tmp_path / side).mkdir()
+        text = switch("a", {"2": 20}, {}, f"[port 1]\nmode: access\n{own}")
+        vlan = "" if stated in own and "vlan" in own else "vlan: 10\n"
+        (tmp_path / side / "a.sheet").write_text(text.replace("access\n", f"access\n{vlan}"))
+    found = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
+    assert found["switches"]["forward_as_before"] == alike
+    rows = [row for row in found["gained"] if row["level"] == "hostile"]
+    assert [one for row in rows for one in row["from"]["ports"]] == gains
