@@ -152,7 +152,7 @@ def priorities(rng: random.Random) -> list[int]:
 
 def link_of(rng: random.Random, names: str) -> Link:
     one, other = rng.sample(names, 2)
-    here, there = (frozenset(vid for vid in VIDS if rng.random() < 0.85) for _ in range(2))
+    here, there = (frozenset(vid for vid in VIDS if rng.random() < 0.75) for _ in range(2))
     return Link((one, other), (here, there))
 
 
@@ -173,7 +173,8 @@ def changed(rng: random.Random, campus: Plain) -> Plain:
             links.pop(number, None)
         elif number in links:
             here, there = links[number].allowed
-            links[number] = links[number]._replace(allowed=(here | turned, there ^ turned))
+            there = there | turned if rng.random() < 0.6 else there - turned
+            links[number] = links[number]._replace(allowed=(here | turned, there))
     return Plain(hosts, links, ranks)
 
 
