@@ -181,7 +181,8 @@ def _spares(old: Site, new: Site) -> Iterator[Consequence]:
         crossing[0].get(link, _NOTHING)[0] ^ crossing[1].get(link, _NOTHING)[0]
         for link in {*crossing[0], *crossing[1]}
     )
-    lone = [_lone(site, turned) for site in (old, new)]
+    sides = [_Carried(site) for site in (old, new)]
+    lone = [side.lone(turned) for side in sides]
     needs = {_named(joined): new.needs[joined.number] for joined in new.links}
     for name, mask in sorted(lone[1].items(), key=lambda item: _order(item[0])):
         spared = crossing[0].get(name, _NOTHING)[0] & ~lone[0].get(name, 0)
@@ -190,7 +191,6 @@ def _spares(old: Site, new: Site) -> Iterator[Consequence]:
         if lost:
             says = "is the only way left of {}: there was a spare"
             yield _about(About.SPARE, " - ".join(name), lost, says, True)
-    sides = [_Carried(site) for site in (old, new)]
     between = [side.in_between(turned) for side in sides]
     for switch, parts in sorted(between[1].items(), key=lambda item: natural(item[0])):
         before = between[0].get(switch, {})
@@ -216,7 +216,7 @@ class _Carried:
     def __init__(self, site: Site) -> None:
         self.served = site.served
         self.links = [
-            (joined.link.a.device, joined.link.b.device, _both_ways(site, joined))
+            (joined, joined.link.a.device, joined.link.b.device, _both_ways(site, joined))
             for joined in site.links
         ]
 
@@ -230,7 +230,7 @@ class _Carried:
         """
         by_switch: dict[str, dict[int, Parts]] = {}
         for vid in bits(vids):
-            own = [(one, other) for one, other, both in self.links if both >> vid & 1]
+            own = [(one, other) for _, one, other, both in self.links if both >> vid & 1]
             for parting in partings(own, dict.fromkeys(self.members(vid), 1)):
                 # Switches only: links are told as spares.
                 if parting.edge < 0:
@@ -238,10 +238,21 @@ class _Carried:
                     by_switch.setdefault(str(parting.vertex), {})[vid] = parts
         return by_switch
 
+    def lone(self, vids: int) -> dict[Link, int]:
+        """The links whose loss alone splits some of these VLANs, and which of them."""
+        masks: dict[Link, int] = {}
+        for vid in bits(vids):
+            # Only links that pass it.
+            own = [link for link in self.links if link[3] >> vid & 1]
+            for number in lone_links((one, other) for _, one, other, _ in own):
+                name = _named(own[number][0])
+                masks[name] = masks.get(name, 0) | 1 << vid
+        return masks
+
     def joined(self, vid: int, without: str = "") -> Wires:
         """What hangs together by links that a VLAN crosses, without a switch."""
         wires = Wires()
-        for one, other, both in self.links:
+        for _, one, other, both in self.links:
             if both >> vid & 1 and without not in (one, other):
                 wires.join(one, other)
         return wires
@@ -261,19 +272,6 @@ def _had_way_past(old: _Carried, new: _Carried, vid: int, switch: str, parts: Pa
             if part_of.setdefault(past.of(name), number) != number:
                 return True
     return False
-
-
-def _lone(site: Site, vids: int) -> dict[Link, int]:
-    """The links whose loss alone splits some of these VLANs, and which of them."""
-    links = [(_named(joined), joined, _both_ways(site, joined)) for joined in site.links]
-    masks: dict[Link, int] = {}
-    for vid in bits(vids):
-        # Only links that pass it.
-        own = [(name, joined.link) for name, joined, both in links if both >> vid & 1]
-        for number in lone_links((link.a.device, link.b.device) for _, link in own):
-            name = own[number][0]
-            masks[name] = masks.get(name, 0) | 1 << vid
-    return masks
 
 
 def _roots(old: Site, new: Site) -> Iterator[Consequence]:

@@ -38,8 +38,8 @@ class Effect(Struct):
     false where only ways are known that pass a switch twice (FM 3.10). `blame` are the edits
     without which the effect is not there; `smallest` is false if fewer might do.
     `vid_of` has the VLAN of each seat, `hosts_at` the named hosts that may be in it at the level.
-    `follows`: a row by routers of seats that are new, or gone,
-    and for which a row by frames tells that.
+    `follows`: a row by routers of seats that are new, or gone, and for which a row by frames tells
+    that.
     """
 
     gained: bool

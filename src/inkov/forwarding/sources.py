@@ -102,7 +102,11 @@ def _ports(first: Device, other: Device) -> Iterator[Compared]:
             # What two members of one bundle do is compared at the bundle.
             if near.bundle and same_bundle:
                 continue
-            words = _shown_of(one, near), _shown_of(two, far)
+            # What a member does its bundle does in its place.
+            words = (
+                _shown(one.ports[one.end_of(*near.end)]),
+                _shown(two.ports[two.end_of(*far.end)]),
+            )
             alike = words[0] == words[1] and (same_bundle or not know_bundles)
             if not alike:
                 words = words[0] + _by(near), words[1] + _by(far)
@@ -138,13 +142,6 @@ def _decided_at(resolved: Resolved) -> Origin:
 def _alone(device: Device) -> Fabric:
     """The device by itself: what it would do with nobody at its ports."""
     return resolve(Campus({device.name: device}), Wiring())
-
-
-def _shown_of(fabric: Fabric, resolved: Resolved) -> str:
-    """What a port shows; of a member, what its bundle does in its place."""
-    if resolved.bundle:
-        return _shown(fabric.ports[End(resolved.end.device, resolved.bundle)])
-    return _shown(resolved)
 
 
 def _by(resolved: Resolved) -> str:
