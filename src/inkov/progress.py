@@ -1,6 +1,6 @@
 """How far long work has got, told to whoever watches: the core counts, and shows nothing.
 
-`counted` passes items on, and tells how many are done. Whoever wants to know sets a watcher;
+`with_progress` passes items on, and tells how many are done. Whoever wants to know sets a watcher;
 without one nothing is told. Another process that does a part of the work tells nothing
 (`unwatched`).
 """
@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator
 from typing import TypeVar
 
-__all__ = ["counted", "tell", "unwatched", "watch"]
+__all__ = ["tell", "unwatched", "watch", "with_progress"]
 
 T = TypeVar("T")
 Watcher = Callable[[str, int, int], None]
@@ -38,7 +38,7 @@ def tell(what: str, done: int, total: int = 0) -> None:
         _watcher(what, done, total)
 
 
-def counted(what: str, items: Collection[T]) -> Iterator[T]:
+def with_progress(what: str, items: Collection[T]) -> Iterator[T]:
     """The items, one after the other, each told before it is worked on."""
     total = len(items)
     for done, item in enumerate(items):

@@ -266,7 +266,7 @@ def test_a_bad_value_costs_its_entry_only(
 def test_json_of_something_else(inkov: Inkov, garden: Path) -> None:
     (garden / "menu.json").write_text('{"soup": 1}')
     result = inkov("audit", garden, "--only", "vlan-name-differs")
-    assert "1 file(s) not read" in result.out
+    assert "1 file not read" in result.out
     assert "nothing that is read here (it holds: soup)" in inkov("read", garden).out
     named = inkov("vlans", garden / "menu.json", garden / "gate-1.sheet")
     assert named.status == 2 and "it holds: soup" in named.err and "tills" in named.out

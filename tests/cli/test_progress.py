@@ -30,7 +30,7 @@ def test_what_is_counted_is_shown_and_taken_away(monkeypatch: pytest.MonkeyPatch
     screen = screen_of(monkeypatch)
     says.show_progress(quiet=False)
     try:
-        assert list(progress.counted("losses tried", ["a", "b", "c"])) == ["a", "b", "c"]
+        assert list(progress.with_progress("losses tried", ["a", "b", "c"])) == ["a", "b", "c"]
         shown = screen.getvalue()
         assert [text for text in shown.split("\r") if "tried" in text] == [
             f"losses tried: {number} of 3\x1b[K" for number in range(3)
@@ -47,7 +47,7 @@ def test_what_is_counted_is_shown_and_taken_away(monkeypatch: pytest.MonkeyPatch
 def test_nobody_is_told_where_nobody_watches(monkeypatch: pytest.MonkeyPatch) -> None:
     screen = screen_of(monkeypatch)
     says.show_progress(quiet=True)
-    assert list(progress.counted("losses tried", [1, 2])) == [1, 2]
+    assert list(progress.with_progress("losses tried", [1, 2])) == [1, 2]
     assert screen.getvalue() == ""
 
 

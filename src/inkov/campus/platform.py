@@ -44,7 +44,11 @@ _SHARED: dict[str, tuple[Any, str]] = {
 
 STANDARD = _platform(
     "IEEE 802.1Q",
-    **_SHARED,
+    **_SHARED
+    | {
+        "accept": (Accept.ALL, "a port admits all frames unless set"),
+        "ingress_filtering": (False, "ingress filtering is off unless set"),
+    },
     native_vlan=(1, "the default PVID is 1"),
     allowed=(VlanSet.all(), "a trunk without a list carries all VLANs"),
 )

@@ -11,11 +11,11 @@ from inkov.campus import Accept, Mode, Origin
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import RangeOverridden, VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
-from inkov.checks.words import agree, counted, listed
 from inkov.edits import Edit
 from inkov.edits.make import defined, of_port, usual_name
 from inkov.forwarding import Resolved
 from inkov.plan.schema import UnusedPractice
+from inkov.words import agree, counted, listed
 
 _FAMILY = "Access ports"
 

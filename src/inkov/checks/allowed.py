@@ -10,7 +10,6 @@ from inkov.campus import Accept, Mode, Private
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.site import EVERYTHING, Joined, Site
-from inkov.checks.words import agree, both, counted, listed
 from inkov.edits import Edit
 from inkov.edits.make import allowing, of_port
 from inkov.forwarding import Resolved
@@ -18,6 +17,7 @@ from inkov.forwarding.reach import owned_tags
 from inkov.forwarding.reasons import why_stopped
 from inkov.vlanset import VlanSet, bits_to_text, union
 from inkov.wiring import End
+from inkov.words import agree, both, counted, listed
 
 __all__ = ["with_list"]
 

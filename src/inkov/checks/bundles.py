@@ -12,9 +12,9 @@ from inkov.campus import Aggregation, Fact, natural
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.links import crossing
 from inkov.checks.site import Site
-from inkov.checks.words import agree, both, listed
 from inkov.forwarding import Resolved
 from inkov.wiring import End, Link
+from inkov.words import agree, both, listed
 
 _FAMILY = "Links and trunks"
 

@@ -10,10 +10,10 @@ from inkov.checks.access import by_switch
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VersionDiffers
 from inkov.checks.site import DEFAULT_VID, Site
-from inkov.checks.words import agree, both, counted, listed
 from inkov.edits.make import of_port
 from inkov.forwarding.needed import unneeded
 from inkov.vlanset import VlanSet, bits_to_text
+from inkov.words import agree, both, counted, listed
 
 _FAMILY = "Pruning and distribution"
 

@@ -9,13 +9,13 @@ from collections.abc import Iterator
 from inkov.campus import Mode, Origin
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import EVERYTHING, Site
-from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
 from inkov.forwarding.assumptions import BY_ADDRESS, nameless
 from inkov.plan import missing_switches
 from inkov.vlanset import bit, bits_to_text
 from inkov.wiring import Link
 from inkov.wiring.links import Claim
+from inkov.words import counted, listed
 
 _FAMILY = "Links and trunks"
 

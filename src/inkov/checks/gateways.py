@@ -10,8 +10,8 @@ from inkov.campus import Address, Fact
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import Cause, InterfaceWrong, LinkFails, VlanAbsent
 from inkov.checks.site import Site
-from inkov.checks.words import listed
 from inkov.forwarding.stations import Interface
+from inkov.words import listed
 
 _FAMILY = "Gateways and hosts"
 Subnet = IPv4Network | IPv6Network

@@ -12,10 +12,10 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import Cause, InterfaceWrong
 from inkov.checks.gateways import Subnet, networks, place_of
 from inkov.checks.site import Site
-from inkov.checks.words import counted, listed
 from inkov.edits.make import host_edit
 from inkov.forwarding.stations import Interface
 from inkov.wiring import End
+from inkov.words import counted, listed
 
 _FAMILY = "Gateways and hosts"
 _USERS = 4  # sockets of other VLANs for each in the management VLAN: a switch for users

@@ -10,9 +10,9 @@ from fnmatch import fnmatchcase
 from inkov.campus import Vlan, natural
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import DEFAULT_VID, Site
-from inkov.checks.words import counted, listed
 from inkov.edits import Edit
 from inkov.edits.make import named
+from inkov.words import counted, listed
 
 _FAMILY = "VLAN definitions"
 

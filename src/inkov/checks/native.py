@@ -10,12 +10,12 @@ from inkov.campus import Accept, Mode
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
-from inkov.checks.words import agree, both, counted, listed
 from inkov.edits import Edit
 from inkov.edits.make import allowing, defined, of_port, row_gone
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, bit, union
 from inkov.wiring import Link
+from inkov.words import agree, both, counted, listed
 
 _FAMILY = "Native VLAN"
 _DECIDES = {Mode.TRUNK: "native_vlan", Mode.ACCESS: "access_vlan", Mode.GENERAL: "pvid"}

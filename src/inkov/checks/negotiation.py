@@ -10,12 +10,12 @@ from inkov.campus import Basis, Mode, Negotiation
 from inkov.checks.catalogue import Found, Severity, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.site import Joined, Site
-from inkov.checks.words import agree, both, counted, listed
 from inkov.edits import Edit
 from inkov.edits.make import decided
 from inkov.forwarding import Resolved
 from inkov.forwarding.negotiation import negotiates
 from inkov.vlanset import bit, bits_to_text
+from inkov.words import agree, both, counted, listed
 
 _FAMILY = "Negotiation"
 

@@ -7,11 +7,11 @@ from collections.abc import Iterator
 from inkov.campus import Mode
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
-from inkov.checks.words import listed
 from inkov.forwarding import Resolved
 from inkov.plan import PlannedVlan, placed
 from inkov.vlanset import bit
 from inkov.wiring import End
+from inkov.words import listed
 
 _Misplaced = tuple[str, list[Where]]
 """What is not as planned, as a part of a sentence, and where that is said."""

@@ -8,7 +8,6 @@ from inkov.campus import Fact, Mode
 from inkov.campus.secrets import without_secrets
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
-from inkov.checks.words import both
 from inkov.edits import Edit
 from inkov.edits.edit import in_words
 from inkov.edits.make import defined, of_port, usual_name
@@ -16,6 +15,7 @@ from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, union
 from inkov.wiring import End
 from inkov.wiring.names import NameFinder
+from inkov.words import both
 
 
 @rule(

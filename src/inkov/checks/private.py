@@ -8,10 +8,10 @@ from inkov.campus import Device, Fact, Mode, Private, Vlan
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails, SecondaryAlone, VlanAbsent
 from inkov.checks.site import Site
-from inkov.checks.words import both, listed
 from inkov.edits import Edit, Kind
 from inkov.edits.make import allowing, of_port, of_row, usual_name
 from inkov.vlanset import VlanSet, bits_to_text
+from inkov.words import both, listed
 
 FAMILY = "Private VLANs and protected ports"
 

@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from inkov.checks.catalogue import Found, Severity, finding, rule
 from inkov.checks.private import FAMILY
 from inkov.checks.site import Site
-from inkov.checks.words import counted, listed
 from inkov.edits.make import of_port
 from inkov.forwarding import Resolved
+from inkov.words import counted, listed
 
 
 @rule(

@@ -9,11 +9,11 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import InterfaceWrong, LinkFails
 from inkov.checks.gateways import place_of
 from inkov.checks.site import Site
-from inkov.checks.words import both, listed
 from inkov.edits.make import gateway_edit, of_port
 from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.reasons import decided_at
 from inkov.wiring import End, Link
+from inkov.words import both, listed
 
 
 @rule(

@@ -21,9 +21,9 @@ from functools import lru_cache
 from inkov.campus import Mode, PortKind, natural
 from inkov.checks.catalogue import Found, Severity, finding, rule
 from inkov.checks.site import Site
-from inkov.checks.words import listed
 from inkov.forwarding import Resolved
 from inkov.wiring import End
+from inkov.words import listed
 
 _PEERS = 3  # that must agree, beside the odd one
 _FEW = 5  # of which all but one agree wherever all but one of more do

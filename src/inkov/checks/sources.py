@@ -10,8 +10,8 @@ from inkov.campus import Device
 from inkov.campus.doubts import gaps, odd_names
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
-from inkov.checks.words import counted, listed
 from inkov.forwarding.sources import Agreement, Compared, compared
+from inkov.words import counted, listed
 
 _FAMILY = "Input"
 

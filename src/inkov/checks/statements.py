@@ -12,7 +12,7 @@ from inkov.campus.secrets import without_secrets
 from inkov.checks.catalogue import CATALOGUE, Found, Severity, Where, finding, rule
 from inkov.checks.causes import RangeOverridden
 from inkov.checks.site import Site
-from inkov.checks.words import agree, counted, listed, wherever
+from inkov.words import agree, counted, listed, wherever
 
 _FAMILY = "Input"
 _RANGES = ("access_vlan", "voice_vlan", "mode")  # of which ranges-overlap tells

@@ -10,9 +10,9 @@ from inkov.checks.allowed import with_list
 from inkov.checks.catalogue import Found, Severity, finding, rule
 from inkov.checks.hosts import managed_by
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
-from inkov.checks.words import agree, both
 from inkov.forwarding.needed import unneeded
 from inkov.vlanset import VlanSet, bits_to_text, union
+from inkov.words import agree, both
 
 _FAMILY = "Allowed lists"
 

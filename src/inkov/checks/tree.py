@@ -13,12 +13,12 @@ from inkov.campus import Device, Guard, Mode, Origin, TreeMode, natural
 from inkov.checks.access import by_switch
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import EVERYTHING, Site
-from inkov.checks.words import counted, listed
 from inkov.edits.make import of_port
 from inkov.forwarding import Resolved
 from inkov.forwarding.trees.costs import DEFAULT_PRIORITY
 from inkov.forwarding.trees.port_settings import taken_priority
 from inkov.vlanset import bits, bits_to_text, together, union
+from inkov.words import counted, listed
 
 _FAMILY = "Spanning tree"
 _STEP = 4096  # of priorities (13.26.2)

@@ -12,9 +12,9 @@ from collections.abc import Iterator
 from inkov.campus import Device, Fact, Origin, TreeMode
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
-from inkov.checks.words import listed
 from inkov.forwarding.trees.settings import odd_settings
 from inkov.survey.trees import tree_row
+from inkov.words import listed
 
 _FAMILY = "Spanning tree"
 

@@ -13,13 +13,13 @@ from msgspec import Struct
 from inkov.campus import Device, Origin, TreeRole
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
-from inkov.checks.words import listed
 from inkov.forwarding import Fabric
 from inkov.forwarding.trees.costs import DEFAULT_PRIORITY
 from inkov.forwarding.trees.port_settings import port_speed, taken_priority
 from inkov.forwarding.trees.spanning import SpanningTree
 from inkov.survey.trees import cost_over, distinct_trees, next_root
 from inkov.vlanset import bits_to_text
+from inkov.words import listed
 
 _FAMILY = "Spanning tree"
 _DEEPEST = 7  # bridges between any two hosts (IEEE 802.1D-1998, Table 8-2)

@@ -7,11 +7,11 @@ from collections.abc import Iterator
 from inkov.campus import Mode
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
-from inkov.checks.words import listed
 from inkov.forwarding import Fabric
 from inkov.forwarding.outlets import passes
 from inkov.vlanset import VlanSet
 from inkov.wiring import End
+from inkov.words import listed
 
 __all__ = ["ends_of", "joined_by"]
 

@@ -8,11 +8,11 @@ from inkov.campus import natural
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
-from inkov.checks.words import both, counted, listed
 from inkov.edits import Edit
 from inkov.edits.make import active, allowing, defined, of_port, row_gone
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, bits, union
+from inkov.words import both, counted, listed
 
 _FAMILY = "VLAN definitions"
 

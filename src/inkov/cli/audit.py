@@ -11,6 +11,7 @@ from inkov.cli.options import ReportOptions, SwitchOption, shared
 from inkov.cli.says import fail, nearest
 from inkov.cli.session import Session, no_rules, start
 from inkov.cli.written import read_written
+from inkov.words import counted, plural
 
 if TYPE_CHECKING:
     from collections.abc import Collection
@@ -181,9 +182,10 @@ def _unread(session: Session) -> str:
     # What was not read is said below the findings.
     lines = []
     if missing:
-        lines.append(f"{missing} file(s) not read; `inkov read` lists them.")
+        lines.append(f"{counted(missing, 'file')} not read; `inkov read` lists them.")
     if unmatched:
         lines.append(
-            f"{unmatched} line(s) or object(s) not understood; `inkov read --unmatched` lists them."
+            f"{counted(unmatched, 'line')} or {plural(unmatched, 'object')} not understood;"
+            " `inkov read --unmatched` lists them."
         )
     return "".join(f"{line}\n" for line in lines)

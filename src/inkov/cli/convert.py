@@ -14,6 +14,7 @@ from inkov.cli.options import SourceOptions, shared
 from inkov.cli.output import write_file
 from inkov.cli.says import complain, fail, reason, say
 from inkov.cli.session import start
+from inkov.words import counted
 
 if TYPE_CHECKING:
     from inkov.campus import Campus
@@ -40,7 +41,6 @@ def convert(
     from inkov.readers.defaults import by_the_standard
     from inkov.readers.openconfig.writer import write_openconfig
     from inkov.readers.sheets.writer import write_sheet
-    from inkov.render.compared import count
 
     session = start(options)
     campus = session.loaded.campus
@@ -68,7 +68,7 @@ def convert(
     except OSError as error:
         fail(f"cannot write to {folder}: {reason(error)}")
     _write(folder, files)
-    say(f"{count(len(files), 'file')} written to {folder}")
+    say(f"{counted(len(files), 'file')} written to {folder}")
     for what in lost:
         say(f"not written: {safe(what)}")
     session.end(FINDINGS if lost else ALL_WELL)

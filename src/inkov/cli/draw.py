@@ -12,6 +12,7 @@ from inkov.cli.overview import roles_of
 from inkov.cli.places import one_vlan, two_places
 from inkov.cli.says import complain, fail, nearest
 from inkov.cli.session import Session, spare, start
+from inkov.words import counted
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -144,7 +145,7 @@ def _changed(session: Session, options: PlannedOptions, text: str) -> Drawing:
         # A switch that is gone has no box to note it at.
         if edit.switch in campus.devices:
             counts[edit.switch] = counts.get(edit.switch, 0) + 1
-    notes = {name: f"{number} edit{'s' * (number != 1)}" for name, number in counts.items()}
+    notes = {name: counted(number, "edit") for name, number in counts.items()}
     notes |= dict.fromkeys(campus.devices.keys() - before.devices.keys(), "new")
     gone = sorted(before.devices.keys() - campus.devices.keys(), key=natural)
     says = [f"gone: {', '.join(gone[:_GONE])}"] if gone else []
@@ -218,7 +219,7 @@ def _front(session: Session, name: str, vid: int | None) -> Drawing:
     ]
     ports = port_rows(fabric, name)
     role = roles_of(session).of[name].value
-    number = f"{len(ports)} port{'s' * (len(ports) != 1)}"
+    number = counted(len(ports), "port")
     title = f"{name} ({role}): {number}"
     return draw_front(title, ports, own, hosts, vlans, vid)
 
@@ -253,7 +254,7 @@ def _of_vlan(session: Session, vid: int, look: Look) -> Look:
             notes[name] = f"part {number} of {len(row.islands)}" if len(row.islands) > 1 else ""
     for at in row.at:
         words = [notes.get(at.switch, "")]
-        words += [f"{at.ports} port{'s' * (at.ports != 1)}"] if at.ports else []
+        words += [counted(at.ports, "port")] if at.ports else []
         words += ["gateway"] if at.gateway else []
         words += ["not defined"] if at.defined is False else []
         notes[at.switch] = ", ".join(filter(None, words))
@@ -338,7 +339,7 @@ def _hosts(session: Session) -> dict[str, str]:
         hosts = named.get(name, [])
         more = f" and {len(hosts) - _HOSTS} more" if len(hosts) > _HOSTS else ""
         which = f": {', '.join(hosts[:_HOSTS])}{more}" if hosts else ""
-        notes[name] = f"{number} host port{'s' * (number != 1)}{which}"
+        notes[name] = f"{counted(number, 'host port')}{which}"
     return notes
 
 

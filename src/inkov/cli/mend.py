@@ -11,6 +11,7 @@ from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ListingOptions, shared
 from inkov.cli.says import complain, fail, nearest
 from inkov.cli.session import Session, start
+from inkov.words import counted
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -237,7 +238,7 @@ def _tell(session: Session, options: ListingOptions, mending: _Mending, how: _Ho
         complain(f"nothing is written to {how.write}: make all these edits by hand")
     elif how.write is not None:
         write_edited(session, files, how.write)
-        complain(f"{len(files)} file{'s' * (len(files) != 1)} written to {how.write}")
+        complain(f"{counted(len(files), 'file')} written to {how.write}")
     return not left
 
 

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 from inkov.campus import natural
 from inkov.cli.options import ListingOptions, shared
 from inkov.cli.session import start
+from inkov.words import counted
 
 _WEEK = 7  # days
 _NAMED = 4  # files
@@ -54,9 +55,9 @@ def unread(session: Session) -> list[str]:
     lines = []
     # What was not read, and what of the rest was not understood.
     if missing:
-        lines.append(f"{len(missing)} file{'s' * (len(missing) != 1)} not read")
+        lines.append(f"{counted(len(missing), 'file')} not read")
     if unmatched:
-        lines.append(f"{unmatched} line{'s' * (unmatched != 1)} not understood")
+        lines.append(f"{counted(unmatched, 'line')} not understood")
     return lines + older_files(session)
 
 

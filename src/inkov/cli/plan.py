@@ -5,6 +5,7 @@ from inkov.cli.options import ForceOption, OutputOption, PlannedOptions, SourceO
 from inkov.cli.output import Output, keep
 from inkov.cli.says import nearest, say
 from inkov.cli.session import no_rules, not_there, start
+from inkov.words import counted
 
 
 @shared
@@ -41,7 +42,7 @@ def check(options: PlannedOptions) -> None:
         "acceptance": len(says.accepted),
         "platform": len(says.platforms),
     }
-    held = [f"{number} {name}{'s' * (number != 1)}" for name, number in counts.items() if number]
+    held = [counted(number, name) for name, number in counts.items() if number]
     say(f"The plan holds {', '.join(held) or 'nothing'}.")
     session.end(FINDINGS if wrong or session.plan.problems else ALL_WELL)
 

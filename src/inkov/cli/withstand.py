@@ -32,7 +32,6 @@ def withstand(
     ] = False,
 ) -> None:
     """Whom each single loss cuts off, and why there is no spare."""
-    from inkov.checks.words import listed
     from inkov.forwarding.outsiders import taken_beside_trees
     from inkov.forwarding.trees.active import remarks_on
     from inkov.forwarding.trees.loss import all_losses
@@ -43,6 +42,7 @@ def withstand(
     from inkov.render.results import Result
     from inkov.render.withstand import losses_grid, losses_value
     from inkov.survey.withstand import at_routed_ports, loss_rows
+    from inkov.words import listed
 
     kinds = _kinds(losses)
     wanted = vlan_list(vlan)

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from inkov.drawing.wires import Wire, vlans_in_short
+from inkov.words import counted
 
 __all__ = ["link_changes"]
 
@@ -47,7 +48,7 @@ def _what(was: Wire | None, wire: Wire) -> str:
     changes = [f"+{vlans_in_short(more)}"] if more else []
     changes += [f"-{vlans_in_short(less)}"] if less else []
     if was.cables != wire.cables:
-        changes.append(f"{wire.cables} cable{'s' * (wire.cables > 1)}, not {was.cables}")
+        changes.append(f"{counted(wire.cables, 'cable')}, not {was.cables}")
     # Nothing crosses otherwise, and still something else is wrong now.
     if not changes and was.wrong != wire.wrong:
         changes.append(f"! {wire.wrong[0]}" if wire.wrong else f"no more: {was.wrong[0]}")

@@ -20,7 +20,6 @@ from inkov.campus import Campus, Origin
 from inkov.checks import Audit, Finding, Severity, Site
 from inkov.checks import audit as run_audit
 from inkov.checks.baseline import Baseline, Earlier
-from inkov.checks.words import wherever
 from inkov.edits import Edit, Kind, Renamed, difference, renamed, renames
 from inkov.effects.aside import Aside
 from inkov.effects.blame import Blamer
@@ -40,9 +39,10 @@ from inkov.forwarding.sources import Agreement, compared
 from inkov.levels import Level, Outcome
 from inkov.plan import Plan
 from inkov.plan.change import Change
-from inkov.progress import counted
+from inkov.progress import with_progress
 from inkov.proofs import Verdict, prove
 from inkov.wiring import wire
+from inkov.words import wherever
 
 __all__ = ["ClaimChange", "Comparison", "Options", "Refusal", "compare"]
 
@@ -226,7 +226,7 @@ def _effects(
             result.undecided.append(says)
             continue
         blamer = Blamer(campus, result.edits, relation, resolved, trials)
-        for effect in counted("effects explained", effects if options.blame else []):
+        for effect in with_progress("effects explained", effects if options.blame else []):
             blamer.blame(effect)
         result.effects += effects
     if options.blame and Level.HONEST in options.levels:

@@ -22,6 +22,7 @@ from inkov.forwarding.trees.spanning import Trees
 from inkov.forwarding.trees.wires import Wires
 from inkov.vlanset import VlanSet, bits, union
 from inkov.wiring import End
+from inkov.words import counted, plural
 
 __all__ = ["About", "Consequence", "consequences"]
 
@@ -66,7 +67,7 @@ def consequences(old: Site, new: Site) -> list[Consequence]:
 def _about(about: About, name: str, mask: int, says: str, worse: bool) -> Consequence:
     """A consequence for some VLANs, which stand where the sentence has `{}`."""
     vlans = VlanSet(mask)
-    words = f"VLAN{'s' * (len(vlans) > 1)} {vlans}" if vlans else "no VLAN"
+    words = f"{plural(len(vlans), 'VLAN')} {vlans}" if vlans else "no VLAN"
     return Consequence(about, name, vlans, says.format(words), worse)
 
 
@@ -110,7 +111,7 @@ def _islands(old: Site, new: Site) -> Iterator[Consequence]:
             # Nobody is in it now.
             says = "not used any more"
         else:
-            says = f"in {now} island{'s' * (now > 1)} instead of {was}"
+            says = f"in {counted(now, 'island')} instead of {was}"
         mask = VlanSet.from_vids(vids).bits
         yield _about(About.ISLANDS, "", mask, f"{{}}: {says}", now > max(was, 1))
 

@@ -12,6 +12,7 @@ from inkov.forwarding.reach import Flood
 from inkov.forwarding.reasons import NAMES
 from inkov.levels import Level
 from inkov.wiring import End, Outside, is_address
+from inkov.words import counted
 
 __all__ = ["BY_ADDRESS", "Assumptions", "may_route", "nameless", "passed_by"]
 
@@ -211,8 +212,7 @@ class Assumptions:
         for (attribute, whose), number in sorted(unstated.items()):
             if attribute != "negotiation":
                 texts.append(
-                    f"{NAMES[attribute]} not stated at {number} port{'s' * (number > 1)}, default:"
-                    f" {whose}"
+                    f"{NAMES[attribute]} not stated at {counted(number, 'port')}, default: {whose}"
                 )
             elif level == Level.HOSTILE:  # an honest host asks for nothing
                 texts.append(f"negotiation not stated at {number} host ports, default: {whose}")

@@ -19,6 +19,7 @@ from inkov.forwarding.view import Form
 from inkov.levels import Level
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End, Link
+from inkov.words import counted
 
 __all__ = [
     "Event",
@@ -507,7 +508,4 @@ def heard_instead(instead: dict[int, int]) -> str:
         return "no host port hears it"
     total = sum(instead.values())
     mask = sum(1 << vid for vid in instead)
-    return (
-        f"heard instead by {total} host port{'' if total == 1 else 's'}, in VLAN"
-        f" {bits_to_text(mask)}"
-    )
+    return f"heard instead by {counted(total, 'host port')}, in VLAN {bits_to_text(mask)}"

@@ -16,6 +16,7 @@ from inkov.forwarding.view import ALL, NOTHING, PortView, view_of
 from inkov.vlanset import VlanSet, bit
 from inkov.wiring import End, Wiring, settled
 from inkov.wiring.links import bundle_of
+from inkov.words import counted
 
 __all__ = ["resolve"]
 
@@ -48,7 +49,7 @@ def _of_all(device: Device, ports: list[Port], says: str) -> tuple[str, str]:
     first, others = ports[0], len(ports) - 1
     if not others:
         return first.name, says
-    more = f"{first.name} and {others} more port{'s' * (others > 1)}"
+    more = f"{first.name} and {counted(others, 'more port')}"
     return "", f"{device.name}, {more}: {says}"
 
 

@@ -26,6 +26,7 @@ from inkov.learn.write import Remarks, alike, effect_of, is_name, usable, writte
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.shapes import guessed_style
 from inkov.vlanset import MAX_VID
+from inkov.words import counted
 
 __all__ = ["sketched"]
 
@@ -106,7 +107,7 @@ def _remarks(seen: Look) -> Remarks:
         elif "ports" in own or not effect_of(pattern, number, Hypothesis()):
             # What a statement does cannot be guessed.
             count = len(pattern.rows)
-            remarks.left_out[number] = f"{count} line{'s' * (count != 1)}"
+            remarks.left_out[number] = counted(count, "line")
     return remarks
 
 

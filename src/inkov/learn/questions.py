@@ -14,6 +14,7 @@ from inkov.learn.others import Others
 from inkov.learn.rows import Look, Pattern
 from inkov.learn.search import Learnt, candidates
 from inkov.learn.write import Remarks, alike, form_of, holds_secret, is_name, shown, vlans_in
+from inkov.words import counted
 
 __all__ = ["Ask", "Question", "Teacher"]
 
@@ -254,7 +255,7 @@ class Teacher:
         """What an effect rests on: its lines, and how the ports that they are about are read."""
         lines = sum(len(self.seen.patterns[alike].rows) for alike in self._alike[number])
         agree, differ = self.learnt.support.get(number, (0, 0))
-        shown = f"{lines} line{'s' * (lines != 1)}; agrees with {agree} port{'s' * (agree != 1)}"
+        shown = f"{counted(lines, 'line')}; agrees with {counted(agree, 'port')}"
         return f"{shown}, contradicted by {differ or 'none'}"
 
     def _of_bare_ports(self) -> None:

@@ -34,7 +34,6 @@ from inkov.campus import Campus
 from inkov.checks import Finding
 from inkov.checks import audit as run_audit
 from inkov.checks.uplinks import ends_of
-from inkov.checks.words import listed
 from inkov.edits import Edit, Kind, apply, difference, vids_of
 from inkov.edits.make import row_gone
 from inkov.effects import Comparison, Effect
@@ -49,6 +48,7 @@ from inkov.mend.spread import spread
 from inkov.plan import Plan, placed
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, wire
+from inkov.words import listed
 
 __all__ = ["mend_plan"]
 

@@ -27,7 +27,7 @@ from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.domains import domains
 from inkov.mend.trial import Trial, trial
 from inkov.plan import Plan
-from inkov.progress import counted
+from inkov.progress import with_progress
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 
@@ -171,7 +171,7 @@ def _try(fabric: Fabric, plan: Plan, steps: Sequence[Step]) -> None:
     managed = _managed(fabric, plan), _managed(at_end, plan)
     each = len(steps) <= _MOST_TRIALS and len(campus.devices) <= _MOST_SWITCHES
     made: list[Edit] = []
-    for number, step in enumerate(counted("steps tried", steps[:-1])):
+    for number, step in enumerate(with_progress("steps tried", steps[:-1])):
         made += step.edits
         # Very many steps: only the end of each stage is tried.
         if not each and steps[number + 1].stage == step.stage:

@@ -27,6 +27,7 @@ from inkov.mend.trial import trial
 from inkov.plan import Plan
 from inkov.vlanset import VlanSet, bit, bits_to_text, union
 from inkov.wiring import End
+from inkov.words import counted
 
 _MOST_CURES = 30  # of findings that are tried
 _MANY = 200  # switches, from which on a second process pays
@@ -309,10 +310,10 @@ def _unread(fabric: Fabric) -> Iterator[str]:
     problems, lines = fabric.campus.problems, len(fabric.campus.unmatched)
     # What was not read may be the answer.
     if problems:
-        count = f"{len(problems)} problem{'s' * (len(problems) > 1)}"
+        count = counted(len(problems), "problem")
         yield f"{count} with the input: {problems[0].says.splitlines()[0]}"
     if lines:
-        yield f"{lines} line{'s' * (lines > 1)} that may have to do with VLANs not understood"
+        yield f"{counted(lines, 'line')} that may have to do with VLANs not understood"
 
 
 def _twice(fabric: Fabric, one: Host, other: Host) -> Iterator[str]:

@@ -47,6 +47,7 @@ from inkov.proofs.withstanding import Withstanding
 from inkov.proofs.words import left_out, reason
 from inkov.vlanset import union
 from inkov.wiring import End
+from inkov.words import agree, counted
 
 __all__ = ["Prover", "prove"]
 
@@ -74,11 +75,16 @@ def prove(
     lines, problems = len(fabric.campus.unmatched), fabric.campus.problems
     # Lines, files and switches that are missing: any of them could break it.
     if lines:
-        missing.append(f"{lines} line(s) that may have to do with VLANs were not understood")
+        were = agree(lines, "was", "were")
+        missing.append(
+            f"{counted(lines, 'line')} that may have to do with VLANs {were} not understood"
+        )
     missing += missing_switches(prover.plan.says.expected, fabric.campus.devices.keys())
     if problems:
         first = problems[0]
-        missing.append(f"{len(problems)} problem(s) with the input: {first.says.splitlines()[0]}")
+        missing.append(
+            f"{counted(len(problems), 'problem')} with the input: {first.says.splitlines()[0]}"
+        )
     doubtful = _doubtful(prover, verdicts, level, losses=losses)
     for verdict in verdicts:
         doubts = [doubtful[verdict.key]] if verdict.key in doubtful else []

@@ -23,7 +23,7 @@ from inkov.forwarding.trees.losses import Losses
 from inkov.forwarding.trees.spanning import spanning_trees
 from inkov.levels import Layer, Level, Outcome
 from inkov.plan import Claim, Plan
-from inkov.progress import counted
+from inkov.progress import with_progress
 from inkov.proofs.answers import Certificate
 from inkov.proofs.certificate import links_around, passing
 from inkov.proofs.seats import ClaimNames
@@ -140,7 +140,7 @@ class Withstanding:
                 says = f"in the spanning tree, without any loss: {tried.because}"
                 return replace(verdict, verdict=tried.verdict, because=says, certificate={})
         trials = 0
-        for loss in counted("losses tried", list(self._losses_of(claim))):
+        for loss in with_progress("losses tried", list(self._losses_of(claim))):
             asked = _without_lost(claim, loss, self._names)
             # Nobody is cut, so nothing can break: no trial.
             if asked is None or self._cannot_break(asked, loss):

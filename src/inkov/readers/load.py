@@ -16,7 +16,7 @@ from msgspec import Struct
 
 from inkov.campus import OPENCONFIG, STANDARD, WALK, Campus, Origin, Problem
 from inkov.faults import OURS, told
-from inkov.progress import counted
+from inkov.progress import with_progress
 from inkov.readers.again import Found, Readings, names_below
 from inkov.readers.assembly import assemble, put_together
 from inkov.readers.both_cores import Share, read_share, worth_it
@@ -185,7 +185,7 @@ class _Loading:
         done_elsewhere: Found = {}
         # Those that another process reads come last, so that it has the time for them.
         ordered = sorted(files, key=lambda file: file in elsewhere.files)
-        for done, file in enumerate(counted("reading files", ordered)):
+        for done, file in enumerate(with_progress("reading files", ordered)):
             # Only now is waited for the other process: it had as long as the files before took.
             if done == here:
                 done_elsewhere = elsewhere.collect()

@@ -20,7 +20,6 @@ from inkov.render.compared import (
     View,
     claim_lines,
     consequence_line,
-    count,
     findings_of,
     headline,
     verdict,
@@ -41,6 +40,7 @@ from inkov.render.review import (
     comparison_sarif,
 )
 from inkov.render.terminal import SEVERITY, indented
+from inkov.words import counted
 
 __all__ = ["comparison_result"]
 
@@ -97,7 +97,7 @@ def _text(view: View, lost: list[Problem]) -> Iterator[RenderableType]:
     ):
         number = sum(story[0].follows is follows for story in quiet)
         if number:
-            entries.append([(f"{count(number, 'more row')} by routers, {whose}", "dim")])
+            entries.append([(f"{counted(number, 'more row')} by routers, {whose}", "dim")])
     yield from _section("Who reaches whom", entries)
     for says in result.undecided:
         yield Text(f"Not known: {safe(says)}.", style="bold magenta")
@@ -110,7 +110,7 @@ def _text(view: View, lost: list[Problem]) -> Iterator[RenderableType]:
         [(safe(refusal.says), ""), (f"  {view.at(refusal.origin)}", "dim")] for refusal in told
     ]
     if len(told) < len(result.refusals):
-        rows = count(len(result.refusals) - len(told), "row")
+        rows = counted(len(result.refusals) - len(told), "row")
         refusals.append([(f"reach: {rows} above, marked with !", "")])
     yield from _section("Refused", refusals)
     yield Text(headline(view), style="bold")
@@ -172,7 +172,7 @@ def _edits_together(view: View) -> list[Lines]:
     other_kind = {e.switch for e in edits if e.attribute == "platform"} - {*view.result.unlike}
     for switch in sorted(other_kind):
         own = sum(edit.switch == switch for edit in edits)
-        says = f"{count(own, 'edit')} by another kind of source; it forwards as before"
+        says = f"{counted(own, 'edit')} by another kind of source; it forwards as before"
         entries.append([(f"{safe(switch)}: {says}", "")])
     edits = [edit for edit in edits if edit.switch not in other_kind]
     for edit in edits:
@@ -190,7 +190,7 @@ def _edits_together(view: View) -> list[Lines]:
         entries.append([(line, ""), (f"  {place_of_edit(first, view.locator)}", "dim")])
     idle = sum(edit.idle for edit in edits)
     if idle:
-        entries.append([(f"and {count(idle, 'edit')} of what held by default already", "dim")])
+        entries.append([(f"and {counted(idle, 'edit')} of what held by default already", "dim")])
     return entries
 
 
@@ -221,7 +221,7 @@ def _story_lines(view: View, story: Story) -> Lines:
         lines.append((f"      to blame: {view.edit(edit)}  {at}", ""))
     more = len(effect.blame) - _BLAMED
     if more > 0:
-        lines.append((f"      and {count(more, 'more edit')}", ""))
+        lines.append((f"      and {counted(more, 'more edit')}", ""))
     if not effect.smallest:
         lines.append(("      (fewer edits may do)", "dim"))
     return lines

@@ -13,13 +13,13 @@ from inkov.levels import Outcome
 from inkov.readers import Locator
 from inkov.render.edits import change_in_words, name_of_edit, what_of_edit
 from inkov.render.text import place
+from inkov.words import agree, counted
 
 __all__ = [
     "Lines",
     "View",
     "claim_lines",
     "consequence_line",
-    "count",
     "findings_of",
     "headline",
     "verdict",
@@ -56,11 +56,12 @@ def headline(view: View) -> str:
     result = view.result
     # All the same, and everything was read.
     if result.nothing and not result.refused:
-        return f"No difference on {count(result.switches, 'switch', 'switches')}."
+        return f"No difference on {counted(result.switches, 'switch')}."
     switches = {edit.switch for edit in result.edits if edit.switch}
     alike = result.switches - len(result.unlike)
-    parts = [f"{count(len(result.edits), 'edit')} on {count(len(switches), 'switch', 'switches')}"]
-    parts.append(f"{alike} of {count(result.switches, 'switch', 'switches')} forward as before")
+    parts = [f"{counted(len(result.edits), 'edit')} on {counted(len(switches), 'switch')}"]
+    forward = agree(result.switches, "forwards", "forward")
+    parts.append(f"{alike} of {counted(result.switches, 'switch')} {forward} as before")
     gained = sum(story[0].gained for story in result.stories)
     lost = len(result.stories) - gained
     parts.append(
@@ -73,18 +74,14 @@ def headline(view: View) -> str:
     if new or gone:
         parts.append(f"findings: {new} new or worse, {gone} gone")
     if result.claims:
-        parts.append(f"{count(len(result.claims), 'claim')} with another verdict")
+        parts.append(f"{counted(len(result.claims), 'claim')} with another verdict")
     return "; ".join(parts) + "."
 
 
 def verdict(view: View) -> str:
     """Whether it is refused."""
     number = len(view.result.refusals)
-    return f"Refused: {count(number, 'thing')} that nobody meant." if number else "Not refused."
-
-
-def count(number: int, singular: str, many: str = "") -> str:
-    return f"{number} {singular if number == 1 else many or f'{singular}s'}"
+    return f"Refused: {counted(number, 'thing')} that nobody meant." if number else "Not refused."
 
 
 def _times(number: int) -> str:

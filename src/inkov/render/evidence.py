@@ -12,6 +12,7 @@ from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.text import brief, plain
 from inkov.survey.evidence import Evidence, EvidenceRow
+from inkov.words import counted
 
 __all__ = ["evidence_result"]
 
@@ -57,7 +58,7 @@ def _doubts_grid(reports: Sequence[FileReport], doubts: Sequence[Doubt], locator
         lines["read"] += report.understood
         lines["without meaning"] += report.without_meaning
         lines["not understood"] += report.not_understood
-    texts = f"{len(reports)} text{'s' * (len(reports) != 1)}"
+    texts = counted(len(reports), "text")
     told = ", ".join(f"{count} {what}" for what, count in lines.items() if count)
     more = " (inkov dialect unmatched lists these)" if lines["not understood"] else ""
     grid.notes.append(f"{texts}: lines {told}{more}")

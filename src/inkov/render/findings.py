@@ -23,6 +23,7 @@ from inkov.render.results import Result
 from inkov.render.terminal import SEVERITY, Screen, indented
 from inkov.render.text import brief, place
 from inkov.vlanset import VlanSet, bits_to_text
+from inkov.words import counted
 
 __all__ = [
     "earlier",
@@ -118,12 +119,12 @@ def touched(affects: Affected) -> str:
     shown = ", ".join(affects.hosts[:5]) + (
         f" and {len(affects.hosts) - 5} more" if len(affects.hosts) > 5 else ""
     )
-    return f"{affects.ports} host port{'s' * (affects.ports != 1)}{f' ({shown})' if shown else ''}"
+    return f"{counted(affects.ports, 'host port')}{f' ({shown})' if shown else ''}"
 
 
 def more_places(number: int) -> str:
     """What is said of the places of a finding that are not told."""
-    return f"and {number} more place{'s' * (number != 1)}"
+    return f"and {counted(number, 'more place')}"
 
 
 def findings_text(
@@ -230,7 +231,7 @@ def _head(finding: Finding, times: str = "", ports: int = 0) -> Text:
     if times:
         head.append(f"  {times}")
         if ports:
-            head.append(f"  touches {ports} host port{'s' * (ports != 1)}", style="dim")
+            head.append(f"  touches {counted(ports, 'host port')}", style="dim")
     elif touched(finding.affects):
         head.append(safe(f"  touches {touched(finding.affects)}"), style="dim")
     return head

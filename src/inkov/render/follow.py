@@ -16,6 +16,7 @@ from inkov.render.grid import Column, Grid
 from inkov.render.text import brief, plain, runs_in_words
 from inkov.vlanset import VlanSet, bits_to_text, union
 from inkov.wiring import End
+from inkov.words import counted
 
 __all__ = [
     "because_grid",
@@ -75,7 +76,7 @@ def hears_grid(
     for (switch, *more), ports in groups.items():
         grid.add(switch, runs_in_words(ports, len(ports)), *more)
     number = len({(row["switch"], row["port"]) for row in result["heard"]})
-    heard = f"heard at {number} host port{'s' * (number != 1)}"
+    heard = f"heard at {counted(number, 'host port')}"
     # Nobody hears it: the reason, and where it is said.
     if "because" in result:
         at = result["origin"]

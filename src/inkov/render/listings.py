@@ -22,6 +22,7 @@ from inkov.survey.ports import Membership, PortRow
 from inkov.survey.trunks import TAGGED, TrunkRow
 from inkov.survey.vlans import VlanRow
 from inkov.vlanset import VlanSet
+from inkov.words import counted
 
 __all__ = [
     "links_grid",
@@ -37,10 +38,6 @@ __all__ = [
 ]
 
 _LISTED = 6
-
-
-def _count(number: int, noun: str) -> str:
-    return f"{number} {noun}{'' if number == 1 else 'es' if noun.endswith('ch') else 's'}"
 
 
 def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
@@ -72,9 +69,9 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
     campus, wiring = loaded.campus, fabric.wiring
     ports = sum(len(device.ports) for device in campus.devices.values())
     grid.notes.append(
-        f"{_count(len(loaded.reports), 'file')}: {_count(len(campus.devices), 'switch')},"
-        f" {_count(ports, 'port')}, {_count(len(wiring.links), 'link')},"
-        f" {_count(len(wiring.outside), 'neighbour')} outside the files"
+        f"{counted(len(loaded.reports), 'file')}: {counted(len(campus.devices), 'switch')},"
+        f" {counted(ports, 'port')}, {counted(len(wiring.links), 'link')},"
+        f" {counted(len(wiring.outside), 'neighbour')} outside the files"
     )
     grid.notes.append(
         f"lines, values and objects: {sum(r.understood for r in loaded.reports)} understood, "
@@ -141,7 +138,7 @@ def trace_grid(lines: list[Traced], report: FileReport, dialects: list[Dialect])
     grid.notes.append(f"{report.file}, {report.format}{by}: {', '.join(told) or 'no lines'}")
     later = sum(bool(line.later) for line in lines)
     if later:
-        grid.notes.append(f"{_count(later, 'line')} with something that does not last")
+        grid.notes.append(f"{counted(later, 'line')} with something that does not last")
     return grid
 
 
@@ -159,7 +156,7 @@ def shapes_grid(groups: list[ShapeGroup], locator: Locator) -> Grid:
         grid.add(str(group.count), group.shape, group.example, place(group.origin, locator))
     total = sum(group.count for group in groups)
     grid.notes.append(
-        f"{_count(total, 'line')} in {_count(len(groups), 'shape')} that no form takes"
+        f"{counted(total, 'line')} in {counted(len(groups), 'shape')} that no form takes"
         if groups
         else "every line is taken by a form"
     )

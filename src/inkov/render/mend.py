@@ -29,6 +29,7 @@ from inkov.render.findings import finding_json
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.text import brief, plain
+from inkov.words import counted
 
 _ALIKE = 5  # findings of a rule that are left
 _STAYS = 20  # rows of what stays
@@ -72,7 +73,7 @@ def _stays(stays: Sequence[Stay], locator: Locator) -> Grid:
 
 
 def _rows_more(number: int) -> str:
-    return f"{number} row{'s' * (number != 1)} more, all of them in JSON"
+    return f"{counted(number, 'row')} more, all of them in JSON"
 
 
 def claim_result(goal: Claimed, mended: Mended, locator: Locator) -> Result:

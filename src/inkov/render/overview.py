@@ -21,6 +21,7 @@ from inkov.render.text import plain, runs_in_words
 from inkov.survey.overview import BlockRow, InRole, Overview
 from inkov.survey.roles import Role
 from inkov.vlanset import VlanSet
+from inkov.words import agree, counted
 
 __all__ = ["overview_lines", "overview_result"]
 
@@ -78,16 +79,12 @@ def overview_result(
 
 def _head(seen: Overview) -> str:
     routers = sum(len(row.switches) for row in seen.roles if row.role is Role.ROUTER)
-    parts = [_counted(seen.devices - routers, "switch", "switches")]
+    parts = [counted(seen.devices - routers, "switch")]
     # No routers, no word of them.
-    parts += [_counted(routers, "router", "routers")] if routers else []
-    parts += [_counted(len(seen.vlans), "VLAN", "VLANs")]
-    parts += [_counted(seen.host_ports, "host port", "host ports")]
+    parts += [counted(routers, "router")] if routers else []
+    parts += [counted(len(seen.vlans), "VLAN")]
+    parts += [counted(seen.host_ports, "host port")]
     return ", ".join(parts)
-
-
-def _counted(number: int, singular: str, several: str) -> str:
-    return f"{number} {singular if number == 1 else several}"
 
 
 def overview_lines(
@@ -110,7 +107,7 @@ def _titled(title: str, lines: Iterator[str]) -> Iterator[tuple[str, str]]:
 
 
 def _role_in_words(row: InRole) -> str:
-    ports = f", {_counted(row.ports, 'host port', 'host ports')}" if row.ports else ""
+    ports = f", {counted(row.ports, 'host port')}" if row.ports else ""
     names = runs_in_words(row.switches)
     return f"{len(row.switches)}: {names}{ports}" if len(row.switches) > 1 else f"{names}{ports}"
 
@@ -142,8 +139,8 @@ def _blocks(blocks: list[BlockRow]) -> Iterator[str]:
     if len(large) > _BLOCKS:
         shapes = Counter((len(block.heads), len(block.access)) for block in large)
         for (heads, access), number in sorted(shapes.items(), key=lambda item: (-item[1], item[0])):
-            behind = f", each behind {_counted(heads, 'switch', 'switches')}" if heads else ""
-            yield f"{_counted(number, 'block', 'blocks')} of {access} access switches{behind}"
+            behind = f", each behind {counted(heads, 'switch')}" if heads else ""
+            yield f"{counted(number, 'block')} of {access} access switches{behind}"
         sizes = [len(block.vlans) for block in large]
         # Of one size, or from the smallest to the largest.
         most = f" to {max(sizes)}" if max(sizes) > min(sizes) else ""
@@ -153,7 +150,7 @@ def _blocks(blocks: list[BlockRow]) -> Iterator[str]:
             behind = f"{runs_in_words(block.heads)} with " if block.heads else ""
             yield (
                 f"{behind}{runs_in_words(block.access)}: VLAN {_vlans_in_words(block.vlans)},"
-                f" {_counted(block.ports, 'host port', 'host ports')}"
+                f" {counted(block.ports, 'host port')}"
             )
     # A switch alone is no block.
     if single:
@@ -168,8 +165,8 @@ def _vlans(seen: Overview) -> Iterator[str]:
     used.sort(key=lambda vlan: (-vlan.ports, vlan.vlan))
     for vlan in used[:_VLANS]:
         name = f" {vlan.name}" if vlan.name else ""
-        ports = _counted(vlan.ports, "port", "ports")
-        on = f"{ports} on {_counted(vlan.switches, 'switch', 'switches')}"
+        ports = counted(vlan.ports, "port")
+        on = f"{ports} on {counted(vlan.switches, 'switch')}"
         routers = runs_in_words(vlan.gateways, 2)
         gateway = f", gateway {routers}" if routers else ", no gateway"
         split = f", in {vlan.islands} parts" if vlan.islands > 1 else ""
@@ -188,14 +185,15 @@ def _redundancy(seen: Overview) -> Iterator[str]:
     # Links that nothing stands in for.
     if own.alone:
         yield (
-            f"{own.alone} of {_counted(own.links, 'link', 'links')} without a spare;"
+            f"{own.alone} of {counted(own.links, 'link')} without a spare;"
             f" {runs_in_words(own.hang)} {'hangs' if len(own.hang) == 1 else 'hang'} on one"
         )
     else:
-        yield f"each of {_counted(own.links, 'link', 'links')} has a spare"
+        yield f"each of {counted(own.links, 'link')} has a spare"
     # The switch whose loss cuts off most.
     if own.parted:
-        yield f"without {own.worst}, {_counted(own.parted, 'switch is', 'switches are')} cut off"
+        are = agree(own.parted, "is", "are")
+        yield f"without {own.worst}, {counted(own.parted, 'switch')} {are} cut off"
 
 
 def _odd(seen: Overview, unread: Sequence[str]) -> Iterator[str]:

@@ -21,6 +21,7 @@ from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.terminal import Screen, grid_text, indented
 from inkov.render.text import place, plain
+from inkov.words import agree, counted
 
 __all__ = [
     "assumed_by_all",
@@ -42,9 +43,9 @@ _SHOWN = 4
 def verdicts_summary(verdicts: list[Verdict]) -> str:
     """One line that says how it stands."""
     counts = Counter(verdict.verdict for verdict in verdicts)
-    hold = f"{counts[Outcome.HOLDS]} hold{'s' * (counts[Outcome.HOLDS] == 1)}"
+    hold = f"{counts[Outcome.HOLDS]} {agree(counts[Outcome.HOLDS], 'holds', 'hold')}"
     parts = [hold, f"{counts[Outcome.BROKEN]} broken", f"{counts[Outcome.UNDECIDED]} undecided"]
-    return f"{len(verdicts)} claim{'s' * (len(verdicts) != 1)}: {', '.join(parts)}."
+    return f"{counted(len(verdicts), 'claim')}: {', '.join(parts)}."
 
 
 def verdicts_text(
@@ -68,8 +69,8 @@ def verdicts_text(
         if many and verdict.verdict == Outcome.HOLDS and not verdict.nobody:
             # What holds for somebody, among many: one line is enough.
             if own:
-                plural = "s" * (len(own) != 1)
-                head.append(f", rests on {len(own)} assumption{plural} (-f json)", style="dim")
+                says = f", rests on {counted(len(own), 'assumption')} (-f json)"
+                head.append(says, style="dim")
             continue
         parts.append(indented(safe(verdict.because), 2))
         parts += [*_witness(verdict, locator), *_blame(verdict, locator)]

@@ -16,7 +16,7 @@ from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.trees.loss import Kind, Loss
 from inkov.forwarding.trees.losses import Cut, Losses
 from inkov.forwarding.trees.vlan_graphs import Hub
-from inkov.progress import counted
+from inkov.progress import with_progress
 from inkov.vlanset import bits_to_text, union
 from inkov.wiring import Link
 
@@ -64,7 +64,7 @@ def loss_rows(
     """
     counts: dict[Kind, Survived] = {}
     cuts: list[tuple[Cut, list[str]]] = []
-    for loss in counted("losses tried", list(tried)):
+    for loss in with_progress("losses tried", list(tried)):
         count = counts.setdefault(loss.kind, Survived(loss.kind))
         count.tried += 1
         cut, claims = losses.try_loss(loss), broken_by(loss)

@@ -21,6 +21,7 @@ from inkov.readers.dialects.matching import Node, nodes_below
 from inkov.readers.dialects.read import Taken, read_text
 from inkov.readers.dialects.trace import Traced, traced
 from inkov.vlanset import VlanSet, bit, union
+from inkov.words import plural
 
 __all__ = ["Doubt", "doubtful_ports", "doubts"]
 
@@ -141,7 +142,7 @@ def _of_names(device: Device) -> Iterator[Doubt]:
             shown = _listed([str(vlan.vid) for vlan in vlans])
             yield Doubt(
                 at.origin,
-                f"{device.name} calls VLAN{'s' * (len(vlans) > 1)} {shown} {name!r}",
+                f"{device.name} calls {plural(len(vlans), 'VLAN')} {shown} {name!r}",
                 "is that the name? else the form takes another word of the line",
             )
 
@@ -229,7 +230,7 @@ def _unused(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
         shown = _listed([f'"{statement.form}"' for statement in unused], most=3)
         yield Doubt(
             Origin(dialect.file, unused[0].line),
-            f"no line here has the form{'s' * (len(unused) > 1)} {shown}",
+            f"no line here has the {plural(len(unused), 'form')} {shown}",
             "a slip? or do other texts need it?",
             True,
         )

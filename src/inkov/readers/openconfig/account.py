@@ -16,6 +16,7 @@ from typing import Any
 
 from inkov.campus import Origin
 from inkov.readers.reading import Ledger, Unread
+from inkov.words import counted
 
 __all__ = ["account_of"]
 
@@ -91,7 +92,7 @@ def account_of(
         gone += own_used
         if own_used:
             number = own_used.total()
-            says = f"{place.removeprefix('/data')} ({number} value{'s' * (number > 1)})"
+            says = f"{place.removeprefix('/data')} ({counted(number, 'value')})"
             ledger.unmatched.append(Unread(Origin(file, pointer=place), says, number, ours=True))
     # Thousands of ports have the same few paths.
     for whole, count in counts.items():
@@ -190,7 +191,7 @@ def _listed(file: str, counts: Counter[str], places: dict[str, str]) -> list[Unr
     return [
         Unread(
             Origin(file, pointer=places.get(path, "")),
-            f"{path} ({n} value{'s' * (n > 1)})",
+            f"{path} ({counted(n, 'value')})",
             n,
             ours=True,
         )

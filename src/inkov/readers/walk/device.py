@@ -42,6 +42,7 @@ from inkov.readers.walk.text import parse
 from inkov.readers.walk.tree import give_tree
 from inkov.readers.walk.vlans import WalkVlans
 from inkov.vlanset import VlanSet
+from inkov.words import counted
 
 __all__ = ["read"]
 
@@ -118,7 +119,7 @@ class _Unread:
             (
                 Unread(
                     Origin(file, self.first[name]),
-                    f"{name} ({count} object{'s' * (count > 1)})",
+                    f"{name} ({counted(count, 'object')})",
                     count,
                     ours=True,
                 ),

@@ -1,4 +1,4 @@
-"""The few turns of phrase that findings share."""
+"""The few turns of phrase that sentences share: counts, lists, and what agrees with them."""
 
 from __future__ import annotations
 
@@ -9,8 +9,12 @@ _SHOWN = 8
 
 
 def counted(number: int, noun: str) -> str:
-    plural = "es" if noun.endswith(("ch", "s")) else "s"
-    return f"{number} {noun}{'' if number == 1 else plural}"
+    return f"{number} {plural(number, noun)}"
+
+
+def plural(number: int, noun: str) -> str:
+    """The form of a noun that goes with a number of things."""
+    return noun if number == 1 else f"{noun}es" if noun.endswith(("ch", "s")) else f"{noun}s"
 
 
 def agree(number: int, singular: str, several: str) -> str:
