@@ -182,6 +182,47 @@ def test_what_becomes_of_each_row_is_counted() -> None:
 
 
 @pytest.mark.parametrize(
+    ("column", "matters"),
+    [
+        ("tag", True),
+        ("VLAN ID", True),
+        ("Tag_Number", True),
+        ("untagged", True),
+        ("adress", True),
+        ("IP address", True),
+        ("asset tag", False),
+        ("vlan name", False),
+        ("mac address", False),
+        ("id", False),
+        ("room", False),
+    ],
+)
+def test_a_column_that_may_say_where_a_host_is_is_not_passed_over(
+    inkov: Inkov, tmp_path: Path, column: str, matters: bool
+) -> None:
+    """A lamp on a trunk whose tag stands in a column of another name: without a tag it is
+    among the frogs, so that nothing gets from it to the fish.
+    """
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: fish\n20: frogs\n"
+        "[port 1]\nmode: access\nvlan: 10\n"
+        "[port 2]\nmode: trunk\nnative: 20\nallowed: 10,20\n"
+    )
+    (tmp_path / "hosts.csv").write_text(f"host,switch,port,{column}\nlamp,a,2,10\n")
+    (tmp_path / "plan.yaml").write_text('claims:\n  - isolate: [lamp, "a:1"]\n')
+    proved = inkov("prove", ".", "--strict")
+    assert ("UNDECIDED" if matters else "HOLDS") in proved.out, proved.out
+    read = inkov("read", ".")
+    told = read.out + read.err
+    name = column.lower().replace("_", " ")
+    what = "not understood" if matters else "without meaning here"
+    assert f"hosts.csv:1: {what}: column '{name}'" in told, told
+    # What a table of cables says of VLANs is not what the switch does.
+    (tmp_path / "hosts.csv").write_text(f"switch,port,far switch,far port,{column}\na,3,b,1,10\n")
+    assert "everything was understood" in inkov("read", ".", "--unmatched").out
+
+
+@pytest.mark.parametrize(
     ("text", "line", "says", "cables"),
     [
         # A comma without quotes moves what follows below the wrong columns.

@@ -31,6 +31,7 @@ from inkov.effects.meant import Meant
 from inkov.effects.relation import Relation, seats_alike
 from inkov.effects.side import SeatName, Side, idle_in_both
 from inkov.effects.stories import Story, stories
+from inkov.effects.wires import on_other_wires
 from inkov.effects.words import story_in_words
 from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.domains import domains
@@ -229,6 +230,7 @@ def _effects(
         for effect in with_progress("effects explained", effects if options.blame else []):
             blamer.blame(effect)
         result.effects += effects
+    result.undecided += on_other_wires(*fabrics)
     if options.blame and Level.HONEST in options.levels:
         result.assumes += _assumed(result, pairs, idle)
 

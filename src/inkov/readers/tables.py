@@ -9,7 +9,9 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Callable, Iterable, Iterator
+from difflib import get_close_matches
 from ipaddress import ip_address, ip_interface
 
 from msgspec import Struct
@@ -199,7 +201,11 @@ def read_rows(
     # A column that nobody uses is told: a slip in its name would make it silently without effect.
     for column in columns:
         if column and column not in _used_by(table):
-            ledger.ignored.append(Unread(Origin(file, first), f"{place}column {column!r}", 0))
+            text = f"{place}column {column!r}"
+            if _may_matter(column, table):
+                ledger.unmatched.append(Unread(Origin(file, first), text, ours=True))
+            else:
+                ledger.ignored.append(Unread(Origin(file, first), text, 0))
     twice = {name for name in columns if name in _used_by(table) and columns.count(name) > 1}
     if twice:
         says = f"{place}column {min(twice)!r} is there twice: which one counts is not known"
@@ -224,6 +230,32 @@ def read_rows(
             says = f"{place}column {bad.column!r}: {bad}; the row is left out"
             part.problems.append(Problem(origin, says))
             ledger.unmatched.append(Unread(origin, ",".join(cells)))
+
+
+_DECIDING = {"vlan", "address", "gateway"}
+"""Columns of a host table that decide whom the host hears and reaches."""
+
+_VLAN = re.compile(r"vlans?|p?vids?|(un)?tagged")
+_PERHAPS = re.compile(r"tags?|native|voice|allowed|trunks?")
+_BESIDE = {"id", "number", "list", "802.1q"}
+_LABELS = {"name", "description", "about", "comment", "comments", "note", "notes"}
+
+
+def _may_matter(column: str, table: Table) -> bool:
+    """Whether a column that is not used may say in which VLANs or subnet somebody is: `vlan id`,
+    `tag`, `adress`; but not `asset tag` or `vlan name`. What a table of cables says of VLANs is
+    not what a switch does.
+    """
+    if "far switch" in table.needed:
+        return False
+    # Nearly the name of a column that is used: a slip.
+    if get_close_matches(column, _DECIDING & set(_used_by(table)), cutoff=0.8):
+        return True
+    words = re.findall(r"[0-9a-z.]+", column)
+    if any(map(_VLAN.fullmatch, words)):
+        return not _LABELS.intersection(words)
+    own = [word for word in words if word not in _BESIDE]
+    return bool(own) and all(map(_PERHAPS.fullmatch, own))
 
 
 def _used_by(table: Table) -> tuple[str, ...]:

@@ -59,16 +59,19 @@ def headline(view: View) -> str:
         return f"No difference on {counted(result.switches, 'switch')}."
     switches = {edit.switch for edit in result.edits if edit.switch}
     alike = result.switches - len(result.unlike)
-    parts = [f"{counted(len(result.edits), 'edit')} on {counted(len(switches), 'switch')}"]
+    # Edits of links, hosts and the plan are of no switch.
+    on = f" on {counted(len(switches), 'switch')}" if switches else ""
+    parts = [f"{counted(len(result.edits), 'edit')}{on}"]
     forward = agree(result.switches, "forwards", "forward")
     parts.append(f"{alike} of {counted(result.switches, 'switch')} {forward} as before")
     gained = sum(story[0].gained for story in result.stories)
     lost = len(result.stories) - gained
-    parts.append(
-        f"reach gained {_times(gained)}, lost {_times(lost)}"
-        if result.effects
-        else "nobody reaches more or less than before"
-    )
+    # Where something is not worked out, nobody can say that nothing is gained or lost.
+    if result.effects or result.undecided:
+        open_ = ", and not all of it is known" if result.undecided else ""
+        parts.append(f"reach gained {_times(gained)}, lost {_times(lost)}{open_}")
+    else:
+        parts.append("nobody reaches more or less than before")
     # What did not change is left out.
     new, gone = len(result.new) + len(result.worse), len(result.gone)
     if new or gone:

@@ -1,0 +1,64 @@
+"""Somebody on the wire of a link that goes, or comes, while its ports stay."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Inkov
+
+TRUNK = "[port 9]\nmode: trunk\nallowed: 10\n"
+BUNDLE = "[port 9]\n[bundle b9]\nmembers: 9\nmode: trunk\nallowed: 10\n"
+HOST = "host,switch,port,vlan\nlamp,a,9,10\n"
+
+
+def _campus(folder: Path, uplink: str, hosts: str, *, cabled: bool, heard: str = "") -> None:
+    """Two switches, cabled 9 to 9 or not; the fish of VLAN 10 are at b. `heard` stands where the
+    reports of a are.
+    """
+    folder.mkdir()
+    for name, rest in (("a", ""), ("b", "[port 1]\nmode: access\nvlan: 10\n")):
+        sheet = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: fish\n{uplink}{rest}"
+        far = "b" if name == "a" else "a"
+        links = f"9: {far}:9\n" if cabled else ""
+        links += heard if name == "a" else ""
+        neighbours = f"[neighbours]\n{links}" if links else ""
+        (folder / f"{name}.sheet").write_text(sheet + neighbours)
+    if hosts:
+        (folder / "hosts.csv").write_text(hosts)
+
+
+@pytest.mark.parametrize(
+    ("uplink", "hosts", "heard", "who"),
+    [
+        (TRUNK, HOST, "", "lamp at a:9"),
+        (BUNDLE, HOST, "", "lamp at a:9"),
+        (TRUNK, "", "9: hut:1\n", "hut at a:9"),
+        # Nobody but the switches is on it: all that changes is told port by port.
+        (TRUNK, "", "", ""),
+        # At a port of its own, whatever becomes of the link.
+        (TRUNK, "host,switch,port\nlamp,b,1\n", "", ""),
+    ],
+)
+def test_whose_wire_leads_elsewhere_is_told_and_refused(
+    inkov: Inkov, tmp_path: Path, uplink: str, hosts: str, heard: str, who: str
+) -> None:
+    """The lamp on the cable between the switches hears the fish by b. Without the cable it hears
+    nobody; but the ports are what they were, so no pair of ports says so.
+    """
+    far = "b:b9" if uplink == BUNDLE else "b:9"
+    for side, cabled in (("joined", True), ("apart", False)):
+        _campus(tmp_path / side, uplink, hosts, cabled=cabled, heard=heard)
+    for old, new, leads in (("joined", "apart", "no more"), ("apart", "joined", "now")):
+        compared = inkov("compare", old, new, "--fail-on", "never", "-f", "json").json
+        told = [says for says in compared["undecided"] if "wire" in says]
+        expected = f"what {who} gains or loses is not worked out: its wire leads to {far} {leads}"
+        assert told == ([expected] if who else [])
+        refused = [refusal["says"] for refusal in compared["because"]]
+        assert (expected in refused) is bool(who)
+        text = inkov("compare", old, new, "--fail-on", "never").out
+        assert ("and not all of it is known" in text) is bool(who)
+    _campus(tmp_path / "again", uplink, hosts, cabled=True, heard=heard)
+    same = inkov("compare", "joined", "again", "-f", "json").json
+    assert same["undecided"] == [] and same["because"] == []
