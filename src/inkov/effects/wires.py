@@ -11,7 +11,6 @@ from collections.abc import Iterator
 
 from inkov.campus import natural
 from inkov.forwarding import Fabric
-from inkov.forwarding.stations import ports_on_wire
 from inkov.wiring import End
 from inkov.words import both
 
@@ -47,10 +46,15 @@ def _wires(fabric: Fabric) -> dict[Someone, set[End]]:
     someone = [(host.name, End(host.device, host.port)) for host in fabric.campus.hosts]
     someone += [(outside.far, outside.near) for outside in fabric.wiring.outside]
     return {
-        (name, place): {port.end for port in ports_on_wire(fabric, place)}
-        for name, place in someone
-        if place in fabric.ports
+        (name, place): _wire(fabric, place) for name, place in someone if place in fabric.ports
     }
+
+
+def _wire(fabric: Fabric, place: End) -> set[End]:
+    parent = fabric.ports[place].stated.parent
+    # At a sub-interface somebody is on the wire of the port under it.
+    own = fabric.end_of(place.device, place.port if parent is None else parent.value)
+    return {own, *(fabric.wiring.around(own) if own in fabric.wiring.attended else ())}
 
 
 def _order(someone: Someone) -> tuple[object, ...]:
