@@ -361,8 +361,15 @@ def test_how_grave_a_new_finding_may_be(
     """A port that is described as unused, and is on: that is a risk."""
     edit(sides[1], "core-1.sheet", "[gateway", "[port 7]\nvlan: 20\nabout: unused\n[gateway")
     said = run(inkov, sides, "--fail-on", fail_on, "--gain", "* <-> core-1:7")
-    assert [one["severity"] for one in said.json["findings"]["new"]] == ["risk"]
-    assert said.status == status, said.json["because"]
+    (finding,) = said.json["findings"]["new"]
+    assert finding["severity"] == "risk"
+    # A refusal is where the finding is: among the lines of the port.
+    lines = (sides[1] / "core-1.sheet").read_text().splitlines()
+    first = lines.index("[port 7]") + 1
+    places = [(why["file"], why["line"]) for why in said.json["because"]]
+    assert len(places) == said.status == status, said.json["because"]
+    for file, line in places:
+        assert file == str(sides[1] / "core-1.sheet") and first <= line <= first + 2
 
 
 def test_a_spare_that_is_lost_is_told(inkov: Inkov, sides: tuple[Path, Path]) -> None:

@@ -50,6 +50,32 @@ def ring(*without: str, vid: int = 10) -> dict[str, str]:
     return sheets
 
 
+def in_vlan_1(sheets: dict[str, str]) -> dict[str, str]:
+    """The same with VLAN 1 in place of VLAN 10."""
+    return {
+        name: text.replace("10: ferns", "1: ferns")
+        .replace("vlan: 10\n", "vlan: 1\n")
+        .replace("allowed: 10,", "allowed: 1,")
+        for name, text in sheets.items()
+    }
+
+
+def trees(root: str) -> dict[str, str]:
+    """The ring with hosts in VLANs 1 and 10, and a tree for each: that of VLAN 1 has its root at a,
+    that of VLAN 10 at `root`, and c comes last in both.
+    """
+    sheets = {}
+    for number, (name, text) in enumerate(ring(vid=1).items(), 1):
+        first = {"a": 4096, "b": 8192, "c": 12288}
+        other = first[name] if root == "a" else {"a": 8192, "b": 4096, "c": 12288}[name]
+        sheets[name] = (
+            text.replace("allowed: 10,20", "allowed: 1,10").replace("vlan: 20", "vlan: 1")
+            + f"[tree]\nmode: per vlan\naddress: 00:00:5e:00:53:0{number}\n"
+            f"[tree 1]\npriority: {first[name]}\n[tree 10]\npriority: {other}\n"
+        )
+    return sheets
+
+
 GATEWAY = "[gateway 10]\naddress: 10.0.10.1/24\n"
 OFF = f"{GATEWAY}state: off\n"
 
@@ -103,6 +129,39 @@ CASES: dict[str, tuple[dict[str, str], dict[str, str], Told]] = {
                 *("switch", "b"),
                 "is the only way left between members of VLANs 10,20: there was one past it",
                 True,
+            ),
+        },
+    ),
+    "a ring of VLAN 1 is opened": (
+        in_vlan_1(ring()),
+        in_vlan_1(ring("a:8", "c:7")),
+        {
+            ("link", "a:8 - c:7", "is there no more; it carried VLANs 1,20", False),
+            ("spare", "a:7 - b:8", "is the only way left of VLANs 1,20: there was a spare", True),
+            ("spare", "b:7 - c:8", "is the only way left of VLANs 1,20: there was a spare", True),
+            (
+                *("switch", "b"),
+                "is the only way left between members of VLANs 1,20: there was one past it",
+                True,
+            ),
+        },
+    ),
+    # c's port that is not nearest to the root discards: towards b while a is the root, towards a
+    # while b is.
+    "the root of one of two trees moves": (
+        trees("a"),
+        trees("b"),
+        {
+            (
+                *("tree", ""),
+                "VLAN 10: the root of the spanning tree is b, it was a",
+                False,
+            ),
+            ("tree", "a:8 - c:7", "is blocked by the spanning tree for VLAN 10 now", False),
+            (
+                *("tree", "b:7 - c:8"),
+                "is not blocked by the spanning tree for VLAN 10 any more",
+                False,
             ),
         },
     ),

@@ -211,6 +211,57 @@ def test_who_stops_a_part_is_to_blame(inkov: Inkov, tmp_path: Path) -> None:
     }
 
 
+def test_a_router_in_the_middle_of_three_joins_those_beside_it(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """r1 has VLAN 10, r3 has VLAN 30; r2 is between them by VLAN 100, and by VLAN 200 after the
+    change only.
+    """
+    trunk = "[port {}]\nmode: trunk\nnative: none\nallowed: {}\n"
+    address = "[gateway {0}]\naddress: 10.0.{0}.{1}/24\n"
+    texts = {
+        "r1": "[port 1]\nvlan: 10\n" + address.format(10, 1) + address.format(100, 1),
+        "r2": address.format(100, 2),
+        "r3": "[port 1]\nvlan: 30\n" + address.format(30, 1) + address.format(200, 1),
+    }
+    texts["r1"] += trunk.format(8, 100) + "[neighbours]\n8: r2:7\n"
+    texts["r2"] += trunk.format(7, 100) + trunk.format(8, 200)
+    texts["r3"] += trunk.format(7, 200) + "[neighbours]\n7: r2:8\n"
+    for side in ("old", "new"):
+        (tmp_path / side).mkdir()
+        for name, text in texts.items():
+            more = address.format(200, 2) if (side, name) == ("new", "r2") else ""
+            head = (
+                f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n30: fog\n100: one\n200: two\n"
+            )
+            (tmp_path / side / f"{name}.sheet").write_text(head + more + text)
+    said = inkov("compare", tmp_path / "old", tmp_path / "new", "-f", "json", "-q").json
+    assert by_routers(said["gained"]) == [("10", "30", True, True)] and said["lost"] == []
+
+
+@pytest.mark.parametrize("left", [False, True])
+def test_where_a_packet_stops_whose_gateway_is_gone(
+    inkov: Inkov, tmp_path: Path, left: bool
+) -> None:
+    """The router is taken away, or stays and routes no more."""
+    trunk = "[port 8]\nmode: trunk\nnative: none\nallowed: 10,20\n"
+    wired = trunk + "[neighbours]\n8: r:8\n"
+    folders = sides(tmp_path, PORTS + wired, PORTS + (wired if left else trunk))
+    router = HEAD.replace("switch: a", "switch: r") + trunk
+    (folders[0] / "r.sheet").write_text(router + GATEWAYS)
+    if left:
+        (folders[1] / "r.sheet").write_text(router)
+    said = inkov("compare", *folders, "--gone", "r", "-f", "json", "-q").json
+    [row] = [row for row in said["lost"] if row["layer"] == 3 and row["level"] == "honest"]
+    last = row["witness"][-1]
+    assert last["switch"] == "r" and last["because"].endswith(
+        "not there any more: nothing routes for it"
+    )
+    assert (last["event"], last["vlan"], last["tagged"]) == ("stops", None, False)
+    place = (str(folders[1] / "r.sheet"), 2) if left else (None, None)
+    assert (last["origin"]["file"], last["origin"]["line"]) == place
+
+
 def test_which_addresses_of_a_subnet_a_prefix_has() -> None:
     """Any, and all: for all prefixes of eight addresses and what is around them."""
     prefixes = [
