@@ -929,10 +929,12 @@ def test_a_host_and_a_row_of_the_port_plan_are_edited_at_their_switch(
             (tmp_path / side / name).write_text(text)
     at_core = inkov("compare", "old", "new", "--only", "core", "--fail-on", "never")
     assert at_core.status == 0, at_core.out
-    assert at_core.out.splitlines()[:3] == [
+    assert at_core.out.splitlines()[:5] == [
         "Edits",
         "  host fern: gateway 10.10.0.9 -> 10.10.0.1",
+        "    new/hosts.csv:2",
         "  planned port core:1: values access VLAN 10 -> 20",
+        "    new/ports.csv:2",
     ]
     beside = inkov("compare", "old", "new", "--only", "fern", "--fail-on", "never")
     assert beside.status == 1

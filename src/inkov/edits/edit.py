@@ -52,7 +52,9 @@ class Edit(Struct, frozen=True):
     `before` and `after` are the values as the model keeps them (facts have their origin), None for
     what is not stated. Where `attribute` is "", they are the whole thing, None where it is not
     there. `was` and `becomes` are what holds for a port where nothing is stated: the platform's
-    default. `name` is the thing's own within its switch: a port's name, a VID.
+    default. `name` is the thing's own within its switch: a port's name, a VID. `rows` are the
+    places of the thing before and after: a value without a place of its own, as in the row of a
+    table, is said there.
     """
 
     switch: str
@@ -63,6 +65,7 @@ class Edit(Struct, frozen=True):
     after: Any
     was: Fact[Any] | None = None
     becomes: Fact[Any] | None = None
+    rows: tuple[Origin | None, Origin | None] = (None, None)
 
     @property
     def place(self) -> tuple[str, Kind, str, str]:
@@ -90,7 +93,8 @@ class Edit(Struct, frozen=True):
     @property
     def where(self) -> tuple[Origin | None, Origin | None]:
         """The places that say it: in the old campus, and in the new one; None where none does."""
-        return _place(self.before), _place(self.after)
+        before, after = _place(self.before), _place(self.after)
+        return (before, after) if before is not None or after is not None else self.rows
 
 
 def _place(value: Any) -> Origin | None:

@@ -45,9 +45,7 @@ def _wires(fabric: Fabric) -> dict[Someone, set[End]]:
     """For each host and neighbour the ports whose frames it hears."""
     someone = [(host.name, End(host.device, host.port)) for host in fabric.campus.hosts]
     someone += [(outside.far, outside.near) for outside in fabric.wiring.outside]
-    return {
-        (name, place): _wire(fabric, place) for name, place in someone if place in fabric.ports
-    }
+    return {(name, place): _wire(fabric, place) for name, place in someone if place in fabric.ports}
 
 
 def _wire(fabric: Fabric, place: End) -> set[End]:

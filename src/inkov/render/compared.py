@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from inkov.campus import Origin
 from inkov.checks import Finding
-from inkov.edits import Edit
+from inkov.edits import Edit, Kind
 from inkov.effects import Comparison, Effect, pair_in_words
 from inkov.effects.comparison import ClaimChange
 from inkov.effects.consequences import About, Consequence
@@ -24,6 +24,9 @@ __all__ = [
     "headline",
     "verdict",
 ]
+
+_SEAT = ("device", "port", "vid")
+"""What of a host says where it is."""
 
 Lines = list[tuple[str, str]]
 """Lines with their style."""
@@ -72,6 +75,12 @@ def headline(view: View) -> str:
         parts.append(f"reach gained {_times(gained)}, lost {_times(lost)}{open_}")
     else:
         parts.append("nobody reaches more or less than before")
+    # Reach is told port by port: who is at another one now has what that one has.
+    moved = {
+        edit.name for edit in result.edits if edit.kind is Kind.HOST and edit.attribute in _SEAT
+    }
+    if moved:
+        parts.append(f"{counted(len(moved), 'host')} elsewhere")
     # What did not change is left out.
     new, gone = len(result.new) + len(result.worse), len(result.gone)
     if new or gone:
