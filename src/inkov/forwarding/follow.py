@@ -29,6 +29,7 @@ __all__ = [
     "follow_to",
     "follow_to_host",
     "follow_to_router",
+    "form_of",
     "heard_at",
     "heard_instead",
     "in_another_form",
@@ -106,7 +107,7 @@ def follow_to(
         steps = list(_stops_at_shut(fabric, sendings, source, target, level, spread))
         return Story(False, steps, True, _instead(spread, sendings))
     # A host that hears one form only: try those first.
-    forms = [] if tag is None else [(port, _in_form(port, tag)) for port in ports]
+    forms = [] if tag is None else [(port, _in_form(port, tag, target)) for port in ports]
     for port, heard in forms:
         story = follow(fabric, sendings, source, port, level, heard)
         if story.arrives:
@@ -131,23 +132,29 @@ def follow_to_host(
     return Story(False, in_another_form(fabric, story.steps, tag), story.simple, instead)
 
 
-def _in_form(port: BridgePort, tag: int) -> int:
+def _in_form(port: BridgePort, tag: int, target: End) -> int:
     """The VIDs, as a mask, that a host hears: one that takes untagged frames (0), or a tag."""
     view = port.view
     if port.outer:
-        return view.emit if port.outer == tag else 0
+        # Who is said to be at the sub-interface itself uses its tag.
+        at_it = not tag and End(port.end.device, port.port) == target
+        return view.emit if at_it or port.outer == tag else 0
     return view.emit & ~view.untagged & 1 << tag if tag else view.emit & view.untagged
 
 
 def in_another_form(fabric: Fabric, steps: list[Step], tag: int) -> list[Step]:
     """A way to a port at which a host that takes frames with one tag (0: without) gets nothing."""
     *way, last = steps
+    takes = f"frames with tag {tag}" if tag else "untagged frames"
+    says = f"it leaves there {form_of(fabric, last)}, and the host takes {takes}: {last.because}"
+    return [*way, replace(last, event=Event.STOPS, because=says)]
+
+
+def form_of(fabric: Fabric, last: Step) -> str:
+    """How a frame leaves by the port of a step, in words: with which tag, or without."""
     stated = fabric.ports[End(last.switch, last.port)].stated
     sent = stated.outer.value if stated.outer is not None and not stated.implied else last.vlan
-    leaves = f"tagged {sent}" if last.tagged else "untagged"
-    takes = f"frames with tag {tag}" if tag else "untagged frames"
-    says = f"it leaves there {leaves}, and the host takes {takes}: {last.because}"
-    return [*way, replace(last, event=Event.STOPS, because=says)]
+    return f"tagged {sent}" if last.tagged else "untagged"
 
 
 def follow_to_router(

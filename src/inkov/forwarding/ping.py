@@ -18,7 +18,15 @@ from msgspec import Struct, field
 from inkov.campus import Host, Origin
 from inkov.forwarding.domains import domains
 from inkov.forwarding.fabric import Fabric
-from inkov.forwarding.follow import Step, Story, follow_to, follow_to_router, routed_by, tell
+from inkov.forwarding.follow import (
+    Step,
+    Story,
+    follow_to,
+    follow_to_router,
+    form_of,
+    routed_by,
+    tell,
+)
 from inkov.forwarding.path import find_way, to_present
 from inkov.forwarding.reach import Sending
 from inkov.forwarding.routers import Fate, Path, Routers, networks
@@ -181,15 +189,10 @@ class _Direction:
         )
         last = story.steps[-1]
         self._note(story.simple)
-        # The host hears frames of one form only: tagged with its VLAN, or untagged.
-        if holds and last.tagged is not (self.there.vid is not None):
-            holds, says = (
-                False,
-                (
-                    f"{near}: frames arrive {'tagged' if last.tagged else 'untagged'}, which it"
-                    " does not hear"
-                ),
-            )
+        # The host hears frames of one form only: with its tag, or untagged.
+        if story.other_form:
+            form = form_of(self.fabric, last)
+            holds, says = False, f"{near}: frames arrive {form}, which it does not hear"
         return self._part(need, holds, says, last.origin, story.steps, interface)
 
     def _gateway_set(self) -> Part:

@@ -1,0 +1,109 @@
+"""In which form a frame reaches a host, and why it stops: small campuses, from files to answers."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Inkov
+
+HEAD = "inkov sheet 1\nswitch: {}\n[vlans]\n10: fish\n30: fog\n40: dew\n"
+TRUNK = "[port 9]\nmode: trunk\nnative: none\nallowed: {}\n"
+ACCESS = "[port 1]\nmode: access\nvlan: 10\n"
+SUB = "[sub 9.7]\nof: 9\ntag: 7\nmode: access\nvlan: 10\n"
+BOTH = "[port 1]\nmode: general\npvid: 10\nuntagged: 10,30\n"
+
+
+def write(folder: Path, hosts: str = "", **sheets: str) -> None:
+    for name, text in sheets.items():
+        (folder / f"{name}.sheet").write_text(HEAD.format(name) + text)
+    if hosts:
+        (folder / "hosts.csv").write_text(f"host,switch,port,vlan,address\n{hosts}")
+
+
+@pytest.mark.parametrize(
+    ("port", "trunk", "lamp", "works", "why"),
+    [
+        # In one VLAN, in the form that the lamp takes.
+        (ACCESS, TRUNK.format(10), "a,9,10", True, ""),
+        # The lamp takes tag 30, and gets tag 10. What it sends is heard: the fern hears 30 as well.
+        (BOTH, TRUNK.format("10,30"), "a,9,30", False, "arrive tagged 10, which it does not hear"),
+        (BOTH, TRUNK.format("10,30"), "a,9,", False, "a:9 drops untagged frames"),
+        # Tag 7 is that of the sub-interface, whether the table names it or the port.
+        (ACCESS, TRUNK.format(30) + SUB, "a,9.7,", True, ""),
+        (ACCESS, TRUNK.format(30) + SUB, "a,9,7", True, ""),
+        (ACCESS, TRUNK.format("10,30") + SUB, "a,9,30", False, "tagged"),
+    ],
+)
+def test_a_ping_works_in_the_form_that_each_host_takes(
+    inkov: Inkov, tmp_path: Path, port: str, trunk: str, lamp: str, works: bool, why: str
+) -> None:
+    """FM 5.6: there, in the form that the host hears, and back."""
+    write(tmp_path, f"fern,a,1,,10.0.10.5/24\nlamp,{lamp},10.0.10.6/24\n", a=port + trunk)
+    told = inkov("follow", "fern", "lamp", ".")
+    assert ("A ping between fern and lamp works" in told.out) is works, told.out
+    assert why in told.out
+
+
+def test_a_host_on_a_wire_whose_ends_have_other_names(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 4.9: the lamp at a:9 is at b:4 as well, and is heard by the fish of both."""
+    far = TRUNK.replace("port 9", "port 4").format(10) + "[neighbours]\n4: a:9\n"
+    near = TRUNK.format(10) + "[neighbours]\n9: b:4\n"
+    write(tmp_path, "lamp,a,9,10,\n", a=ACCESS + near, b=ACCESS + far)
+    heard = inkov("hears", "lamp", ".", "-f", "json").json["heard"]
+    assert [(each["switch"], each["port"]) for each in heard] == [("a", "1"), ("b", "1")]
+    # Without a tag it is in no VLAN there; with native 10 at b alone, it is heard by way of b.
+    write(
+        tmp_path,
+        "lamp,a,9,,\n",
+        a=ACCESS + near,
+        b=ACCESS + far.replace("native: none", "native: 10"),
+    )
+    heard = inkov("hears", "lamp", ".", "-f", "json").json["heard"]
+    assert [(each["switch"], each["port"]) for each in heard] == [("b", "1")]
+
+
+def test_what_is_sent_in_a_vlan_is_tagged_where_the_port_takes_it_so(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """VLAN 10 at an access port is untagged, and tagged on a trunk."""
+    write(tmp_path, a=ACCESS + TRUNK.format("10,30"))
+    for source, target, tagged in (("a:1", "a:9", False), ("a:9", "a:1", True)):
+        steps = inkov("follow", source, target, ".", "--vlan", "10", "-f", "json").json["steps"]
+        assert [(step["event"], step["tagged"]) for step in steps] == [
+            ("sent", tagged),
+            ("heard", not tagged),
+        ]
+
+
+def test_where_it_stops_it_is_on_no_wire(inkov: Inkov, tmp_path: Path) -> None:
+    """A frame in VLAN 10 that another port of the switch does not send; and one that a link does
+    not pass. That is certain, so nothing says that it were not.
+    """
+    link = TRUNK.format(30) + "[neighbours]\n9: {}:9\n"
+    write(
+        tmp_path, a=ACCESS + "[port 2]\nvlan: 30\n" + link.format("b"), b=ACCESS + link.format("a")
+    )
+    for target, place in (("a:2", ("a", "2")), ("b:1", ("a", "9"))):
+        told = inkov("follow", "a:1", target, ".", "-f", "json").json
+        last = told["steps"][-1]
+        assert (last["switch"], last["port"]) == place
+        assert (last["event"], last["tagged"]) == ("stops", False)
+        assert told["arrives"] is False and "certain" not in told
+
+
+def test_two_areas_that_only_a_routed_link_joins(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 6.7: VLAN 10 of a and VLAN 10 of b are two VLANs, and may have two names; by a trunk they
+    are one.
+    """
+    routed = "[port 8]\nmode: routed\naddress: 10.9.9.{}/30\n"
+    for link, wrong in ((routed, False), (TRUNK.replace("port 9", "port 8").format(10), True)):
+        for number, (name, far) in enumerate((("a", "b"), ("b", "a")), 1):
+            text = ACCESS + link.format(number) + f"[neighbours]\n8: {far}:8\n"
+            write(tmp_path, **{name: text})
+        sheet = tmp_path / "b.sheet"
+        sheet.write_text(sheet.read_text().replace("10: fish", "10: moss"))
+        findings = inkov("audit", ".", "-f", "json").json["findings"]
+        rules = {finding["rule"] for finding in findings}
+        assert ("vlan-name-differs" in rules) is wrong, rules
