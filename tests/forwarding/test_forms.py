@@ -107,3 +107,102 @@ def test_two_areas_that_only_a_routed_link_joins(inkov: Inkov, tmp_path: Path) -
         findings = inkov("audit", ".", "-f", "json").json["findings"]
         rules = {finding["rule"] for finding in findings}
         assert ("vlan-name-differs" in rules) is wrong, rules
+
+
+MOSS = "60: moss\n[port 1]\nmode: access\nvlan: 60\n"
+
+
+@pytest.mark.parametrize(
+    ("near", "far", "at", "says"),
+    [
+        (TRUNK.format(30), TRUNK.format(60), "a", "the allowed list of a:9 (30) does not hold"),
+        (TRUNK.format(60), TRUNK.format(30), "b", "the allowed list of b:9 (30) does not hold"),
+        (TRUNK.format(60), "[port 9]\nmode: access\nvlan: 60\n", "b", "no frames tagged 60"),
+        # Untagged at one end and in another VLAN at the other.
+        (
+            "[port 9]\nmode: trunk\nnative: 60\nallowed: 60\n",
+            "[port 9]\nmode: trunk\nnative: 30\nallowed: 30,60\n",
+            "b",
+            "VLAN 60 leaves a:9 untagged, and at b:9 untagged frames are in VLAN 30",
+        ),
+        # b takes tag 60 by a sub-interface, and a takes no tags back.
+        (
+            "[port 9]\nmode: general\npvid: 30\naccept: untagged\ntagged: 60\n",
+            TRUNK.format(30) + "[sub 9.60]\nof: 9\ntag: 60\nmode: access\nvlan: 60\n",
+            "a",
+            "it accepts untagged frames only",
+        ),
+    ],
+)
+def test_why_a_vlan_does_not_cross(
+    inkov: Inkov, tmp_path: Path, near: str, far: str, at: str, says: str
+) -> None:
+    """The first end, from either side, that does not pass VLAN 60."""
+    write(
+        tmp_path,
+        a=MOSS + near + "[neighbours]\n9: b:9\n",
+        b=MOSS + far + "[neighbours]\n9: a:9\n",
+    )
+    (row,) = inkov("vlans", ".", "--vlan", "60", "-f", "json").json["vlans"]
+    (gap,) = row["breaks"]
+    assert says in gap["says"], gap
+    assert gap["origin"]["file"].endswith(f"{at}.sheet")
+
+
+@pytest.mark.parametrize(
+    ("row", "says"),
+    [("", "b does not define VLAN 60"), ("60: moss; suspended\n", "VLAN 60 is suspended on b")],
+)
+def test_why_a_vlan_does_not_cross_a_switch_without_it(
+    inkov: Inkov, tmp_path: Path, row: str, says: str
+) -> None:
+    """b, in between, has it on its lists, and not in its table; a's list lacks it as well."""
+    link = "[port {}]\nmode: trunk\nnative: none\nallowed: {}\n"
+    write(
+        tmp_path,
+        a=MOSS + link.format(9, 30) + "[neighbours]\n9: b:9\n",
+        b=row + link.format(9, "30,60") + link.format(8, "30,60"),
+        c=MOSS + link.format(8, "30,60") + "[neighbours]\n8: b:8\n",
+    )
+    (row_of_60,) = inkov("vlans", ".", "--vlan", "60", "-f", "json").json["vlans"]
+    assert [gap["says"].partition(": ")[2] for gap in row_of_60["breaks"]] == [says]
+
+
+def test_what_keeps_a_frame_from_going_on_is_told_at_the_far_end(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """The next switch states no mode at its port 9, so that it takes no tags; what else is said is
+    stated. It is told whichever of the two comes first by name.
+    """
+    for sender, other in (("b", "a"), ("a", "b")):
+        link = f"[neighbours]\n9: {other}:9\n"
+        back = f"[neighbours]\n9: {sender}:9\n"
+        sheets = {
+            sender: ACCESS + TRUNK.format(10) + link,
+            other: "[port 9]\nvlan: 30\n" + back,
+            "c": ACCESS,
+        }
+        write(tmp_path, **sheets)
+        claim = f'claims:\n  - isolate: ["{sender}:1", "c:1"]\n'
+        (tmp_path / "plan.yaml").write_text(claim)
+        told = inkov("prove", ".").out
+        assert "HOLDS" in told and "mode not stated at 1 port, default" in told, told
+
+
+def test_a_router_alone_has_no_vlans_that_it_could_lack(inkov: Inkov, tmp_path: Path) -> None:
+    """Its ports are routed: that it brings no VLAN table means nothing."""
+    routed = "[port {}]\nmode: routed\naddress: 10.0.{}.1/24\n"
+    (tmp_path / "r.sheet").write_text(
+        "inkov sheet 1\nswitch: r\n"
+        + routed.format(1, 10)
+        + routed.format(2, 30)
+        + "[neighbours]\n1: a:1\n2: a:2\n"
+    )
+    ports = "[port {0}]\nmode: access\nvlan: {1}\n[port {2}]\nmode: access\nvlan: {1}\n"
+    write(tmp_path, a=ports.format(1, 10, 3) + ports.format(2, 30, 4))
+    (tmp_path / "hosts.csv").write_text(
+        "host,switch,port,address,gateway\n"
+        "fern,a,3,10.0.10.5/24,10.0.10.1\nlamp,a,4,10.0.30.5/24,10.0.30.1\n"
+    )
+    told = inkov("follow", "fern", "lamp", ".").out
+    assert "A ping between fern and lamp works" in told and "no VLAN table" not in told
