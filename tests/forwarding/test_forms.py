@@ -41,6 +41,8 @@ def test_a_ping_works_in_the_form_that_each_host_takes(
 ) -> None:
     """FM 5.6: there, in the form that the host hears, and back."""
     write(tmp_path, f"fern,a,1,,10.0.10.5/24\nlamp,{lamp},10.0.10.6/24\n", a=port + trunk)
+    (tmp_path / "plan.yaml").write_text("claims:\n  - reach: [fern, lamp]\n")
+    assert ("HOLDS" in inkov("prove", ".").out) is works
     told = inkov("follow", "fern", "lamp", ".")
     assert ("A ping between fern and lamp works" in told.out) is works, told.out
     assert why in told.out
