@@ -208,3 +208,22 @@ def test_a_router_alone_has_no_vlans_that_it_could_lack(inkov: Inkov, tmp_path: 
     )
     told = inkov("follow", "fern", "lamp", ".").out
     assert "A ping between fern and lamp works" in told and "no VLAN table" not in told
+
+
+def test_a_tree_is_to_blame_for_its_own_vlans_only(inkov: Inkov, tmp_path: Path) -> None:
+    """c's port towards b discards VLAN 30, since a is the root of its tree. VLAN 10 passes between
+    b and c alone, and c's list lacks it there: that is what stops it.
+    """
+    ends = {"a": ("b:8", "c:8"), "b": ("a:8", "c:9"), "c": ("a:9", "b:9")}
+    for number, (name, far) in enumerate(ends.items(), 1):
+        text = ACCESS if name != "a" else ""
+        for port in (8, 9):
+            vids = "10,30" if (name, port) == ("b", 9) else "30"
+            text += f"[port {port}]\nmode: trunk\nnative: none\nallowed: {vids}\n"
+        text += f"[tree]\nmode: per vlan\naddress: 00:00:5e:00:53:0{number}\n"
+        text += "".join(f"[tree {vid}]\npriority: {4096 * number}\n" for vid in (10, 30))
+        text += "[neighbours]\n" + f"8: {far[0]}\n9: {far[1]}\n"
+        write(tmp_path, **{name: text})
+    last = inkov("follow", "c:1", "b:1", ".", "--now", "-f", "json").json["steps"][-1]
+    assert (last["switch"], last["port"]) == ("c", "9")
+    assert "allowed list" in last["because"], last
