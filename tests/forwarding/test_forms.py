@@ -45,7 +45,8 @@ def test_a_ping_works_in_the_form_that_each_host_takes(
     assert ("HOLDS" in inkov("prove", ".").out) is works
     told = inkov("follow", "fern", "lamp", ".")
     assert ("A ping between fern and lamp works" in told.out) is works, told.out
-    assert why in told.out
+    # A sub-interface of one VLAN puts one tag on its frames.
+    assert why in told.out and "two tags" not in told.out
 
 
 def test_a_host_on_a_wire_whose_ends_have_other_names(inkov: Inkov, tmp_path: Path) -> None:
@@ -227,3 +228,48 @@ def test_a_tree_is_to_blame_for_its_own_vlans_only(inkov: Inkov, tmp_path: Path)
     last = inkov("follow", "c:1", "b:1", ".", "--now", "-f", "json").json["steps"][-1]
     assert (last["switch"], last["port"]) == ("c", "9")
     assert "allowed list" in last["because"], last
+
+
+def test_what_came_by_a_link_does_not_turn_back_in_vlan_1(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 3.5: untagged frames of a's VLAN 10 are in VLAN 1 at b, and would be in VLAN 40 if they
+    came back.
+    """
+    crossed = "[port 9]\nmode: general\npvid: 40\nuntagged: 10\n[neighbours]\n9: b:9\n"
+    write(
+        tmp_path,
+        a=ACCESS + "[port 2]\nmode: access\nvlan: 40\n" + crossed,
+        b="[port 1]\nmode: access\nvlan: 1\n[port 9]\nmode: trunk\nallowed: 1\n",
+    )
+    heard = inkov("hears", "a:1", ".", "-f", "json").json["heard"]
+    assert [(each["switch"], each["port"], each["vlan"]) for each in heard] == [("b", "1", 1)]
+
+
+def test_a_port_that_takes_nothing_stops_what_is_on_no_wire(inkov: Inkov, tmp_path: Path) -> None:
+    write(tmp_path, a=ACCESS + TRUNK.format(10))
+    (step,) = inkov("follow", "a:9", "a:1", ".", "-f", "json").json["steps"]
+    assert (step["port"], step["event"], step["vlan"], step["tagged"]) == (
+        "9",
+        "stops",
+        None,
+        False,
+    )
+
+
+def test_a_port_that_is_shut_is_of_the_bridge_that_names_it(inkov: Inkov, tmp_path: Path) -> None:
+    ports = "".join(f"[port {port}]\nmode: access\nvlan: 10\n" for port in (1, 2, 3))
+    bridges = "[bridge red]\nports: 3\n[bridge green]\nports: 1, 2\n"
+    write(tmp_path, a=ports.replace("[port 2]\n", "[port 2]\nstate: off\n") + bridges)
+    steps = inkov("follow", "a:1", "a:2", ".", "-f", "json").json["steps"]
+    assert [(step["port"], step["event"]) for step in steps] == [("1", "sent"), ("2", "stops")]
+    assert steps[-1]["because"] == "a:2 is shut"
+
+
+def test_where_untagged_frames_get_in_is_part_of_what_a_port_does(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """A port that sends VLAN 10 untagged, and has untagged frames in another VLAN."""
+    for side, pvid in (("old", 30), ("new", 40)):
+        (tmp_path / side).mkdir()
+        write(tmp_path / side, a=f"[port 1]\nmode: general\npvid: {pvid}\nuntagged: 10\n")
+    switches = inkov("compare", "old", "new", "-f", "json").json["switches"]
+    assert switches["unlike"] == ["a"] and switches["forward_as_before"] == 0
