@@ -255,6 +255,19 @@ def test_a_port_that_takes_nothing_stops_what_is_on_no_wire(inkov: Inkov, tmp_pa
     )
 
 
+@pytest.mark.parametrize("setting", ["pvid: none\n", "pvid: 10\naccept: tagged\n"])
+def test_a_port_without_a_place_for_untagged_frames_puts_them_nowhere(
+    inkov: Inkov, tmp_path: Path, setting: str
+) -> None:
+    """FM 2.7: whatever VLANs there are, VLAN 2 among them."""
+    ports = "".join(f"[port {vid}]\nmode: access\nvlan: {vid}\n" for vid in (2, 10))
+    general = f"[port 9]\nmode: general\n{setting}tagged: 2,10\n"
+    write(tmp_path, a="2: reed\n" + general + ports)
+    for target in ("a:2", "a:10"):
+        (step,) = inkov("follow", "a:9", target, ".", "-f", "json").json["steps"]
+        assert (step["port"], step["event"]) == ("9", "stops")
+
+
 def test_a_port_that_is_shut_is_of_the_bridge_that_names_it(inkov: Inkov, tmp_path: Path) -> None:
     ports = "".join(f"[port {port}]\nmode: access\nvlan: 10\n" for port in (1, 2, 3))
     bridges = "[bridge red]\nports: 3\n[bridge green]\nports: 1, 2\n"
@@ -273,3 +286,33 @@ def test_where_untagged_frames_get_in_is_part_of_what_a_port_does(
         write(tmp_path / side, a=f"[port 1]\nmode: general\npvid: {pvid}\nuntagged: 10\n")
     switches = inkov("compare", "old", "new", "-f", "json").json["switches"]
     assert switches["unlike"] == ["a"] and switches["forward_as_before"] == 0
+
+
+def test_what_a_sub_interface_does_not_state_is_its_own(inkov: Inkov, tmp_path: Path) -> None:
+    """The trunk states no native VLAN, and its sub-interface no VLAN: one of each."""
+    trunk = "[port 9]\nmode: trunk\nallowed: 30\n[sub 9.7]\nof: 9\ntag: 7\nmode: access\n"
+    write(tmp_path, a=ACCESS.replace("vlan: 10", "vlan: 1") + trunk)
+    told = inkov("hears", "a:1", ".").out
+    assert "native VLAN not stated at 1 port, default" in told
+    assert "access vlan not stated at 1 port, default" in told.lower(), told
+
+
+def test_what_a_link_carries_to_a_sub_interface_has_the_number_of_its_tag(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """FM 6.8: b has tag 10 in VLAN 40 inside. Once a's list has it, the link carries VLAN 10."""
+    sub = "[sub 9.10]\nof: 9\ntag: 10\nmode: access\nvlan: 40\n[port 1]\nmode: access\nvlan: 40\n"
+    for side, allowed in (("old", "30"), ("new", "10,30")):
+        (tmp_path / side).mkdir()
+        write(
+            tmp_path / side,
+            a=ACCESS + TRUNK.format(allowed) + "[neighbours]\n9: b:9\n",
+            b=sub + TRUNK.format(30) + "[neighbours]\n9: a:9\n",
+        )
+    for old, new, says in (
+        ("old", "new", "carries VLAN 10 now"),
+        ("new", "old", "carries VLAN 10 no more, and should"),
+    ):
+        found = inkov("compare", old, new, "-f", "json").json["consequences"]
+        links = [(one["name"], one["says"]) for one in found if one["about"] == "link"]
+        assert links == [("a:9 - b:9", says)]
