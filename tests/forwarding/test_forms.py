@@ -97,13 +97,15 @@ def test_where_it_stops_it_is_on_no_wire(inkov: Inkov, tmp_path: Path) -> None:
 
 
 def test_two_areas_that_only_a_routed_link_joins(inkov: Inkov, tmp_path: Path) -> None:
-    """FM 6.7: VLAN 10 of a and VLAN 10 of b are two VLANs, and may have two names; by a trunk they
-    are one.
+    """FM 6.7: VLAN 10 of a and VLAN 10 of b are two VLANs, and may have two names; by a trunk, or a
+    neighbour that both see and no file describes, they are one.
     """
     routed = "[port 8]\nmode: routed\naddress: 10.9.9.{}/30\n"
-    for link, wrong in ((routed, False), (TRUNK.replace("port 9", "port 8").format(10), True)):
+    trunk = TRUNK.replace("port 9", "port 8").format(10)
+    hut = "1: hut:1\n"
+    for link, seen, wrong in ((routed, "", False), (trunk, "", True), (routed, hut, True)):
         for number, (name, far) in enumerate((("a", "b"), ("b", "a")), 1):
-            text = ACCESS + link.format(number) + f"[neighbours]\n8: {far}:8\n"
+            text = ACCESS + link.format(number) + f"[neighbours]\n8: {far}:8\n{seen}"
             write(tmp_path, **{name: text})
         sheet = tmp_path / "b.sheet"
         sheet.write_text(sheet.read_text().replace("10: fish", "10: moss"))
