@@ -9,6 +9,7 @@ _SHOWN = 8
 
 
 def counted(number: int, noun: str) -> str:
+    """A number of things: `1 port`, `2 switches`."""
     return f"{number} {plural(number, noun)}"
 
 

@@ -11,8 +11,8 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator
 from typing import Any
 
-from inkov.campus import Campus, Device, Fact, Mode, Negotiation, Origin, Platform, Port, natural
-from inkov.edits.edit import Edit, Kind, places_of, same
+from inkov.campus import Campus, Device, Fact, Mode, Negotiation, Platform, Port, natural
+from inkov.edits.edit import Edit, Kind, place_of, same
 from inkov.edits.things import DEVICE_FIELDS, attributes, of_campus, of_device
 
 __all__ = ["difference"]
@@ -94,12 +94,8 @@ def _of_attributes(
         # Nothing is stated, before or after, and the two makes mean different things by that.
         silently = before is None and after is None and not same(was, becomes)
         if stated or (silently and _decides(attribute, (old, new), platforms)):
-            rows = (_row(old), _row(new)) if stated else (None, None)
+            rows = (place_of(old), place_of(new)) if stated else (None, None)
             yield Edit(switch, kind, name, attribute, before, after, was, becomes, rows)
-
-
-def _row(thing: Any) -> Origin | None:
-    return next(iter(places_of(getattr(thing, "origin", None))), None)
 
 
 _OF_MODE = {

@@ -93,11 +93,12 @@ class Edit(Struct, frozen=True):
     @property
     def where(self) -> tuple[Origin | None, Origin | None]:
         """The places that say it: in the old campus, and in the new one; None where none does."""
-        before, after = _place(self.before), _place(self.after)
+        before, after = place_of(self.before), place_of(self.after)
         return (before, after) if before is not None or after is not None else self.rows
 
 
-def _place(value: Any) -> Origin | None:
+def place_of(value: Any) -> Origin | None:
+    """The first of the places where a value was said; None if it was said nowhere."""
     return next(iter(places_of(value)), None)
 
 

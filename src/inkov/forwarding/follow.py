@@ -150,11 +150,11 @@ def in_another_form(fabric: Fabric, steps: list[Step], tag: int) -> list[Step]:
     return [*way, replace(last, event=Event.STOPS, because=says)]
 
 
-def form_of(fabric: Fabric, last: Step) -> str:
+def form_of(fabric: Fabric, step: Step) -> str:
     """How a frame leaves by the port of a step, in words: with which tag, or without."""
-    stated = fabric.ports[End(last.switch, last.port)].stated
-    sent = stated.outer.value if stated.outer is not None and not stated.implied else last.vlan
-    return f"tagged {sent}" if last.tagged else "untagged"
+    stated = fabric.ports[End(step.switch, step.port)].stated
+    sent = stated.outer.value if stated.outer is not None and not stated.implied else step.vlan
+    return f"tagged {sent}" if step.tagged else "untagged"
 
 
 def follow_to_router(

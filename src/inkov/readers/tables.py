@@ -32,12 +32,15 @@ class _Bad(ValueError):
 
 
 class Table(Struct, frozen=True):
-    """A kind of table: the columns it needs (one of each) or may have, and what a row adds."""
+    """A kind of table: the columns it needs (one of each) or may have, and what a row adds. With
+    `places` a row says in which VLANs somebody is, so that a column about them must not be missed.
+    """
 
     name: str
     needed: tuple[str, ...]
     optional: tuple[str, ...]
     add: Callable[[Part, Row, Origin], None]
+    places: bool = True
 
 
 def _cable(part: Part, row: Row, origin: Origin) -> None:
@@ -92,7 +95,7 @@ def _planned(part: Part, row: Row, origin: Origin) -> None:
 
 
 _TABLES = (
-    Table("cabling table", ("switch", "port", "far switch", "far port"), (), _cable),
+    Table("cabling table", ("switch", "port", "far switch", "far port"), (), _cable, places=False),
     Table("host table", ("host", "switch", "port"), ("address", "gateway", "vlan"), _host),
     Table("port plan", ("switch", "port", "vlan"), _PLANNED, _planned),
     Table("port plan", ("switch", "port", "mode"), _PLANNED, _planned),
@@ -246,7 +249,7 @@ def _may_matter(column: str, table: Table) -> bool:
     `tag`, `adress`; but not `asset tag` or `vlan name`. What a table of cables says of VLANs is
     not what a switch does.
     """
-    if "far switch" in table.needed:
+    if not table.places:
         return False
     # Nearly the name of a column that is used: a slip.
     if get_close_matches(column, _DECIDING & set(_used_by(table)), cutoff=0.8):
