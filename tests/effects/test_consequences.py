@@ -76,6 +76,20 @@ def trees(root: str) -> dict[str, str]:
     return sheets
 
 
+def opened(vlans: str) -> Told:
+    """What is told of the ring that is opened between a and c."""
+    return {
+        ("link", "a:8 - c:7", f"is there no more; it carried VLANs {vlans}", False),
+        ("spare", "a:7 - b:8", f"is the only way left of VLANs {vlans}: there was a spare", True),
+        ("spare", "b:7 - c:8", f"is the only way left of VLANs {vlans}: there was a spare", True),
+        (
+            *("switch", "b"),
+            f"is the only way left between members of VLANs {vlans}: there was one past it",
+            True,
+        ),
+    }
+
+
 GATEWAY = "[gateway 10]\naddress: 10.0.10.1/24\n"
 OFF = f"{GATEWAY}state: off\n"
 
@@ -121,30 +135,12 @@ CASES: dict[str, tuple[dict[str, str], dict[str, str], Told]] = {
     "a ring is opened": (
         ring(),
         ring("a:8", "c:7"),
-        {
-            ("link", "a:8 - c:7", "is there no more; it carried VLANs 10,20", False),
-            ("spare", "a:7 - b:8", "is the only way left of VLANs 10,20: there was a spare", True),
-            ("spare", "b:7 - c:8", "is the only way left of VLANs 10,20: there was a spare", True),
-            (
-                *("switch", "b"),
-                "is the only way left between members of VLANs 10,20: there was one past it",
-                True,
-            ),
-        },
+        opened("10,20"),
     ),
     "a ring of VLAN 1 is opened": (
         in_vlan_1(ring()),
         in_vlan_1(ring("a:8", "c:7")),
-        {
-            ("link", "a:8 - c:7", "is there no more; it carried VLANs 1,20", False),
-            ("spare", "a:7 - b:8", "is the only way left of VLANs 1,20: there was a spare", True),
-            ("spare", "b:7 - c:8", "is the only way left of VLANs 1,20: there was a spare", True),
-            (
-                *("switch", "b"),
-                "is the only way left between members of VLANs 1,20: there was one past it",
-                True,
-            ),
-        },
+        opened("1,20"),
     ),
     # c's port that is not nearest to the root discards: towards b while a is the root, towards a
     # while b is.

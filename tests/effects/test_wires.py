@@ -72,3 +72,14 @@ def test_whose_wire_leads_elsewhere_is_told_and_refused(
     _campus(tmp_path / "again", uplink, hosts, cabled=True, heard=heard)
     same = inkov("compare", "joined", "again", "-f", "json").json
     assert same["undecided"] == [] and same["because"] == []
+
+
+def test_somebody_on_a_wire_may_be_called_otherwise_after_a_change(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    for side, cabled, name in (("joined", True, "hut"), ("apart", False, "HUT.garden")):
+        _campus(tmp_path / side, TRUNK, "", cabled=cabled, heard=f"9: {name}:1\n")
+    told = inkov("compare", "joined", "apart", "-f", "json").json["undecided"]
+    assert told == [
+        "what HUT.garden at a:9 gains or loses is not worked out: its wire leads to b:9 no more"
+    ]
