@@ -136,9 +136,9 @@ TRUNK | TRUNK; state: off
 TRUNK | vlan: 20
     b stops | b:up (access) takes no frames tagged 10 | [port up]
 mode: general; pvid: 20; untagged: 10 | TRUNK
-    a leaves | VLAN 10 is among its untagged VLANs | untagged: 10
+    a leaves | VLAN 10 is among its untagged VLANs, so it leaves untagged | untagged: 10
 mode: general; pvid: 10 | TRUNK
-    a leaves | VLAN 10 is its PVID | pvid: 10
+    a leaves | VLAN 10 is its PVID, so it leaves untagged | pvid: 10
 mode: general; pvid: none; tagged: 10 | TRUNK
     a leaves | VLAN 10 is among its tagged VLANs | tagged: 10
 mode: general; pvid: none; tagged: 20 | TRUNK
@@ -161,11 +161,12 @@ vlan: 10 | mode: general; pvid: 10; untagged: 10; accept: tagged
 vlan: 10 | mode: general; ingress filtering: on; pvid: 10; untagged: 20
     b stops | b:up (general) drops untagged frames: it is no member of VLAN 10, its PVID | pvid: 10
 mode: private host; primary: 20; secondary: 10 | TRUNK
-    a leaves | it hears VLAN 10, its secondary VLAN | secondary: 10
+    a leaves | it hears VLAN 10, its secondary VLAN, so it leaves untagged | secondary: 10
 mode: promiscuous; primary: 10; secondaries: 20 | TRUNK
-    a leaves | it hears VLAN 10, its primary VLAN | primary: 10
+    a leaves | it hears VLAN 10, its primary VLAN, so it leaves untagged | primary: 10
 mode: promiscuous; primary: 20; secondaries: 10 | TRUNK
-    a leaves | it hears VLAN 10, among its mapped secondary VLANs | secondaries: 10
+    a leaves | it hears VLAN 10, among its mapped secondary VLANs, so it leaves untagged
+    | secondaries: 10
 """
 """a:up | b:up, and below: whose step, and what becomes of it | why | the line that decided it."""
 

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from enum import StrEnum
+from typing import NamedTuple
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from inkov.campus import Mode, Origin
-from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
+from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.outlets import outside_name
-from inkov.forwarding.path import Goal, Way, find_way, to_port, to_present
+from inkov.forwarding.path import Goal, State, Way, find_way, may_leave, onward, to_port, to_present
 from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.reasons import Sentence, why_arrives, why_dropped, why_leaves, why_not_leaves
 from inkov.forwarding.stations import Interface, bridge_ports_at, ports_on_wire
@@ -282,7 +283,7 @@ def _arrival(
     vlan: int | None = vid
     # At a routed port the frame is in no VLAN of the switch.
     if fabric.bridges[port.bridge].routed:
-        vlan = port.outer or None
+        vlan, tagged = port.outer or None, bool(port.outer)
         taken = (
             f"the router's sub-interface takes tag {vlan}" if vlan else "the routed port takes it"
         )
@@ -320,29 +321,12 @@ def _stops(
     spread: Flood,
 ) -> Iterator[Step]:
     """The way as far as it leads towards the target, and what stops the frame there."""
-    there = fabric.resolved(target)
     # It gets to the target's bridge, and is not sent there.
     if spread.present(target.bridge):
         way = find_way(fabric, sendings, _on(target.bridge), level)
         if way is not None:
             yield from tell(fabric, way)
-            why = why_not_leaves(fabric, there, way.end.vid)
-            # The VLAN would leave: it is the way it came that stops it.
-            if target.view.emit & spread.present(target.bridge):
-                says = (
-                    f"{there.end} does not send it: it came by this port, or both ports are"
-                    " protected"
-                )
-                why = Sentence(says, there.stated.origin)
-            yield Step(
-                target.end.device,
-                target.port,
-                Event.STOPS,
-                way.end.vid,
-                False,
-                why.says,
-                why.origin,
-            )
+            yield _not_sent(fabric, way.end, target)
             return
     yield from _towards(
         fabric, sendings, source, (target.end.device, target.bridge), target.view.emit, spread
@@ -370,7 +354,8 @@ def _stops_at_shut(
     assert way is not None
     yield from tell(fabric, way)
     why = why_not_leaves(fabric, own, way.end.vid)
-    yield Step(target.device, target.port, Event.STOPS, way.end.vid, False, why.says, why.origin)
+    at = own.end
+    yield Step(at.device, at.port, Event.STOPS, way.end.vid, False, why.says, why.origin)
 
 
 def _towards(
@@ -399,59 +384,62 @@ def _towards(
         origin = fabric.device(source.device).origin
         yield Step(source.device, source.port, Event.STOPS, None, False, says, origin)
         return
-    before, near, far = gap
-    ports = [fabric.bridge_ports[number] for number in fabric.at.get(near, ())]
-    sub = next((port for port in ports if port.outer and port.bridge == before), None)
     way = find_way(
-        fabric, sendings, _on(before, wanted & spread.present(before) or -1), spread.level
+        fabric, sendings, _on(gap.before, wanted & spread.present(gap.before) or -1), spread.level
     )
     assert way is not None
     yield from tell(fabric, way)
-    # What leaves by a sub-interface stops at the far end of its link.
-    if sub is not None and fabric.ports[far].up:
-        yield from _block_of_sub(fabric, sub, far, way.end.vid)
-    else:
-        yield from _block(fabric, fabric.ports[near], fabric.ports[far], way.end.vid)
+    yield from _block(fabric, way.end, gap, spread.level)
 
 
 def _on(bridge: int, vids: int = -1) -> Goal:
     return lambda state: state.bridge == bridge and bool(vids >> state.vid & 1)
 
 
-def _gap(fabric: Fabric, spread: Flood, goal: int, *, up: bool) -> tuple[int, End, End] | None:
-    """The first link towards bridge `goal` that the frame does not cross, as (bridge before it, its
-    end, far end); of links that are up, or of all.
+class _Gap(NamedTuple):
+    """A link that a frame does not cross: the bridge before it, its number, and its ends."""
+
+    before: int
+    link: int
+    near: End
+    far: End
+
+
+def _gap(fabric: Fabric, spread: Flood, goal: int, *, up: bool) -> _Gap | None:
+    """The first link towards bridge `goal` that the frame does not cross; of links that are up, or
+    of all.
     """
-    into: dict[int, list[tuple[int, End, End]]] = {}
+    into: dict[int, list[_Gap]] = {}
     for number, link in enumerate(fabric.wiring.links):
         # Of links that are up first; the search goes from the goal towards the frame.
         if fabric.link_up[number] or not up:
             for near, far in _both_ways(link):
                 for one in _bridges_at(fabric, near):
                     for other in _bridges_at(fabric, far):
-                        into.setdefault(other, []).append((one, near, far))
+                        into.setdefault(other, []).append(_Gap(one, number, near, far))
     seen, queue = {goal}, [goal]
     for bridge in queue:
-        for before, near, far in into.get(bridge, ()):
+        for gap in into.get(bridge, ()):
             # The first link from a switch that the frame gets to.
-            if spread.present(before):
-                return before, near, far
-            if before not in seen:
-                seen.add(before)
-                queue.append(before)
+            if spread.present(gap.before):
+                return gap
+            if gap.before not in seen:
+                seen.add(gap.before)
+                queue.append(gap.before)
     return None
 
 
 def _bridges_at(fabric: Fabric, end: End) -> list[int]:
     """The bridges that frames of an end get to, its own first; if it is shut, that of its port."""
-    numbers = fabric.at.get(end)
-    # Shut: the bridge that its port would belong to.
-    if numbers:
+    if numbers := fabric.at.get(end):
         return [fabric.bridge_ports[number].bridge for number in numbers]
-    named = fabric.device(end.device).bridges.items()
-    home = next((name for name, bridge in named if end.port in bridge.ports), "")
-    bridge = fabric.bridge_of.get((end.device, home))
-    return [] if bridge is None else [bridge]
+    # Shut: the bridges that its port and its sub-interfaces would belong to.
+    device = fabric.device(end.device)
+    below = [(port.name, port.parent) for port in device.ports.values() if port.parent is not None]
+    names = [end.port, *(sub for sub, parent in below if parent.value == end.port)]
+    homes = {name: bridge.name for bridge in device.bridges.values() for name in bridge.ports}
+    keys = dict.fromkeys((end.device, homes.get(name, "")) for name in names)
+    return [fabric.bridge_of[key] for key in keys if key in fabric.bridge_of]
 
 
 def _both_ways(link: Link) -> tuple[tuple[End, End], tuple[End, End]]:
@@ -471,36 +459,56 @@ def _sent_by_sub(fabric: Fabric, sub: BridgePort, vid: int) -> Step:
     return Step(sub.end.device, sub.port, Event.LEAVES, vlan, bool(tag), says, origin, within)
 
 
-def _block_of_sub(fabric: Fabric, sub: BridgePort, far: End, vid: int) -> Iterator[Step]:
-    """What stops what a sub-interface sends, at the far end of its link."""
-    yield _sent_by_sub(fabric, sub, vid)
-    why = why_dropped(fabric, fabric.ports[far], sub.outer)
-    yield Step(far.device, far.port, Event.STOPS, sub.outer, True, why.says, why.origin)
-
-
-def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[Step]:
-    """What stops VLAN `vid` between the two ends of a link."""
-    # It stops at this end: shut, or not in the list.
-    if not near.up or not near.view.emit >> vid & 1:
-        why = why_not_leaves(fabric, near, vid)
-        yield Step(near.end.device, near.end.port, Event.STOPS, vid, False, why.says, why.origin)
+def _block(fabric: Fabric, state: State, gap: _Gap, level: Level) -> Iterator[Step]:
+    """What stops a frame on a bridge at one of the two ends of a link."""
+    at = [fabric.bridge_ports[number] for number in fabric.at.get(gap.near, ())]
+    ports = sorted((port for port in at if port.bridge == state.bridge), key=lambda p: p.outer)
+    # This end is shut.
+    if not ports:
+        own, vid = fabric.ports[gap.near], state.vid
+        why = why_not_leaves(fabric, own, vid)
+        yield Step(gap.near.device, gap.near.port, Event.STOPS, vid, False, why.says, why.origin)
         return
-    tagged = not near.view.untagged >> vid & 1
-    why = why_leaves(fabric, near, vid, tagged)
-    yield Step(near.end.device, near.end.port, Event.LEAVES, vid, tagged, why.says, why.origin)
-    why = why_dropped(fabric, far, vid if tagged else None)
+    sending = [port for port in ports if port.view.emit >> state.vid & 1]
+    sender = next((port for port in sending if may_leave(fabric, state, port)), None)
+    if sender is None:
+        yield _not_sent(fabric, state, next(iter(sending or ports)))
+        return
+    leaves = _departure(fabric, sender, state.vid)
+    yield leaves
+    tag = (sender.outer or state.vid) if leaves.tagged else None
+    taken = [hop.arrives.port for hop in onward(fabric, state, level) if hop.link == gap.link]
+    # What has the tag of a sub-interface goes there, and not to the port (FM 3.9).
+    there = taken or [n for n in fabric.at.get(gap.far, ()) if fabric.bridge_ports[n].outer == tag]
+    into = fabric.bridge_ports[there[0]] if there else None
+    far = (
+        fabric.ports[gap.far] if into is None or fabric.is_implied(into) else fabric.resolved(into)
+    )
+    why = why_dropped(fabric, far, None if far.stated.outer is not None else tag)
     # A VLAN ends at a routed port, whatever the port takes.
     if far.up and far.mode is Mode.ROUTED:
         why = Sentence(f"{far.end} is routed: the VLAN ends there", far.stated.origin)
-    yield Step(
-        far.end.device,
-        far.end.port,
-        Event.STOPS,
-        vid if tagged else None,
-        tagged,
-        why.says,
-        why.origin,
-    )
+    elif taken:
+        says = f"{far.end} takes it, into another bridge of {far.end.device}"
+        why = Sentence(says, far.stated.origin)
+    device, name = far.end.device, far.end.port
+    yield Step(device, name, Event.STOPS, tag, tag is not None, why.says, why.origin)
+
+
+def _not_sent(fabric: Fabric, state: State, port: BridgePort) -> Step:
+    """That a frame on a bridge does not leave by a port of it."""
+    own = fabric.resolved(port)
+    why = why_not_leaves(fabric, own, state.vid)
+    # The VLAN would leave: it is the way it came that stops it.
+    if port.view.emit >> state.vid & 1:
+        says = f"{own.end} does not send it: it came by this port, or both ports are protected"
+        why = Sentence(says, own.stated.origin)
+    vlan: int | None = state.vid
+    if fabric.bridges[state.bridge].routed:
+        vlan = port.outer or None
+    within = None if vlan == state.vid else state.vid
+    device, name = port.end.device, port.port
+    return Step(device, name, Event.STOPS, vlan, False, why.says, why.origin, within)
 
 
 def routed_by(out: Interface, says: str) -> Step:

@@ -16,7 +16,7 @@ from inkov.forwarding.reach import Sending, views_at
 from inkov.levels import Level
 from inkov.vlanset import bits, union
 
-__all__ = ["Hop", "State", "Way", "find_way", "may_leave", "to_port", "to_present"]
+__all__ = ["Hop", "State", "Way", "find_way", "may_leave", "onward", "to_port", "to_present"]
 
 # of the search for a way that passes no bridge twice; beyond it the answer is "not known"
 _MOST_STEPS = 200_000
@@ -151,7 +151,8 @@ def may_leave(fabric: Fabric, state: State, port: BridgePort) -> bool:
     )
 
 
-def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
+def onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
+    """Every link that a frame on a bridge crosses next, each way that it may arrive there."""
     bit = 1 << state.vid
     for number in fabric.bridges[state.bridge].ports:
         # A port without a link leads nowhere further.
@@ -200,7 +201,7 @@ def _shortest(fabric: Fabric, starts: list[State], goal: Goal, level: Level) -> 
                 hops.append(hop)
                 start = before[start]
             return Way(start, tuple(reversed(hops)), True)
-        for hop in _onward(fabric, state, level):
+        for hop in onward(fabric, state, level):
             # Breadth first: what is found first is found by the fewest hops.
             if hop.arrives not in came:
                 came[hop.arrives] = hop
@@ -227,7 +228,7 @@ def _simple(
         return ()
     path: list[Hop] = []
     visited = {start.bridge}
-    stack = [_onward(fabric, start, level)]
+    stack = [onward(fabric, start, level)]
     while stack:
         budget.left -= 1
         # Out of steps: not known whether there is one.
@@ -250,5 +251,5 @@ def _simple(
             continue
         path.append(hop)
         visited.add(hop.arrives.bridge)
-        stack.append(_onward(fabric, hop.arrives, level))
+        stack.append(onward(fabric, hop.arrives, level))
     return None

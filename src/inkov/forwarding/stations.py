@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from msgspec import Struct
 from msgspec.structs import replace
 
 from inkov.campus import Address, Fact, Host, Mode, Origin, natural
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.path import Way, find_way, to_port, to_present
-from inkov.forwarding.reach import Flood, Sending, flood, sendings_at
+from inkov.forwarding.reach import Flood, Sending, flood, owned_tags, sendings_at, views_at
 from inkov.forwarding.serve import is_live, taken_with
 from inkov.forwarding.view import Form
 from inkov.levels import Level
@@ -126,26 +128,33 @@ def sent_from(
         ports = [
             port for port in ports if port.outer == 0 or port.port == end.port or vid is not None
         ]
-    # With a VLAN asked for, an honest host is one that sends in it: tagged, where the port takes it
-    # so.
-    sendings = sendings_at(
-        fabric, [port.number for port in ports], Level.HOSTILE if vid is not None else level
-    )
     # Only what is then in that VLAN.
     if vid is not None:
-        own_vid = 1 << vid
-        sendings = [
-            Sending(e.port, own_vid, e.bridge, fabric.bridge_ports[e.port].view.admit & own_vid)
-            for e in sendings
-            if e.mask & own_vid
-        ]
-    elif untagged and level == Level.HONEST:
+        return [sending for port in ports for sending in _sent_in(fabric, port, level, vid)]
+    sendings = sendings_at(fabric, [port.number for port in ports], level)
+    if untagged and level == Level.HONEST:
         # Only untagged frames: a host without tags sends no others.
         homes = [bit(fabric.bridge_ports[e.port].view.pvid) for e in sendings]
         sendings = [
             Sending(e.port, home, e.bridge) for e, home in zip(sendings, homes, strict=True) if home
         ]
     return sendings
+
+
+def _sent_in(fabric: Fabric, port: BridgePort, level: Level, vid: int) -> Iterator[Sending]:
+    """What enters a port in one VLAN: tagged, where the port takes it so."""
+    own = bit(vid)
+    # A routed port has no VLAN, and its sub-interface that of its tag (FM 6.8).
+    if fabric.bridges[port.bridge].routed:
+        own = bit(port.view.pvid) if port.outer == vid else 0
+    views = views_at(port, level)
+    tagged = own & union(view.admit for view in views)
+    # A tag that a sub-interface owns does not reach the port itself (FM 3.9).
+    if port.outer == 0:
+        tagged &= ~owned_tags(fabric, port.end)
+    entering = tagged | own & union(bit(view.pvid) for view in views)
+    if entering:
+        yield Sending(port.number, entering, port.bridge, tagged)
 
 
 def sent_by(
