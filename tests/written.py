@@ -227,6 +227,7 @@ def sheet(rng: random.Random, device: Device) -> Files:
         facts = [(a, getattr(port, a)) for a in _SAID if getattr(port, a) is not None]
         rng.shuffle(facts)
         lines += [f"{_KEYS.get(a, a)}: {_word(a, f.value)}" for a, f in facts]
+        lines += [f"address: {f.value}" for f in port.addresses]
     for member, bundle in members_of(device).items():
         lines += [f"[bundle {bundle}]", f"members: {member}"]
     for bridge in device.bridges.values():

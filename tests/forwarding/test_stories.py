@@ -8,7 +8,6 @@ from __future__ import annotations
 import os
 import random
 import re
-from collections.abc import Iterator
 from itertools import product
 from pathlib import Path
 from typing import Any
@@ -20,159 +19,38 @@ from inkov.campus import Accept, Mode, PortKind
 from inkov.vlanset import VlanSet
 from tests.campuses import VIDS, random_campus
 from tests.conftest import Inkov
-from tests.simulator import ANY, At, Place, Simulator, said
+from tests.forwarding.frames import Bridge, Frames
+from tests.simulator import ANY, At, Place, said
 from tests.written import in_files, ranges
 
 STORIES = int(os.environ.get("INKOV_STORIES", "96"))
 PARTS = 6
 TOLD = 8  # ways of each campus
 
-Bridge = tuple[str, str]  # switch, bridge
+
+def values(frames: Frames, place: Place, name: str) -> set[int]:
+    """The VLANs of one attribute of a port, by its name in a sentence."""
+    port = frames.port(place)
+    one = {
+        "access VLAN": said(port.access_vlan, 1),
+        "voice VLAN": said(port.voice_vlan, None),
+        "native VLAN": said(port.native_vlan, 1),
+        "PVID": said(port.pvid, 1),
+        "primary VLAN": said(port.primary, None),
+        "secondary VLAN": said(port.secondary, None),
+    }
+    several: dict[str, Any] = {
+        "allowed list": said(port.allowed, ANY),
+        "tagged VLANs": said(port.tagged, ()),
+        "untagged VLANs": frames.untagged(port),
+        "mapped secondary VLANs": said(port.secondaries, ()),
+    }
+    return {one[name]} - {None} if name in one else set(several[name])
 
 
-class Frames(Simulator):
-    """The simulator, asked for ways."""
-
-    hostile = False
-
-    def end_of(self, place: Place) -> Place:
-        """The end of the cable by which frames of a port pass."""
-        port = self.port(place)
-        name = port.parent.value if port.kind is PortKind.SUB and port.parent else place[1]
-        return self.forwards_as(place[0], name)
-
-    def bridge_of(self, at: At) -> Bridge:
-        return at.device, self.bridge((at.device, at.port))
-
-    def sent(self, place: Place, vid: int = 0) -> list[At]:
-        """What a host's untagged frame becomes (FM 4.1); at a sub-interface, one with its tag. Or
-        all that it may send in a VLAN.
-        """
-        sub = self.port(place).kind is PortKind.SUB
-        tags = [self.tag_of(place)] if sub else [None, *VIDS] if vid else [None]
-        sent = {at for tag in tags for at in self.arrive(self.end_of(place), tag)}
-        return sorted(at for at in sent if vid in (0, self.vlan_of(at)))
-
-    def vlan_of(self, at: At) -> int | None:
-        """The VLAN of a frame that came in by a port: of a routed one, that of its tag."""
-        routed = self.mode((at.device, at.port)) is Mode.ROUTED
-        return self.tag_of((at.device, at.port)) or None if routed else at.vid
-
-    def tag_of(self, place: Place) -> int:
-        outer = self.port(place).outer
-        return outer.value if outer is not None else 0
-
-    def onward(self, at: At) -> Iterator[At]:
-        """Where a frame is after one link."""
-        for out, tag, _ in self.spread(at):
-            for far in self.cables.get(self.end_of(out), ()):
-                yield from self.arrive(far, tag)
-
-    def reached(self, starts: list[At]) -> set[At]:
-        reached, work = set(starts), list(starts)
-        for at in work:
-            new = {*self.onward(at)} - reached
-            reached |= new
-            work += new
-        return reached
-
-    def leaves(self, at: At, place: Place) -> bool:
-        return any(out == place for out, _, _ in self.spread(at))
-
-    def shortest(self, starts: list[At], target: Place) -> tuple[int, bool] | None:
-        """How many links the shortest way to a port passes, of those that pass no bridge twice if
-        there are any; and whether there are.
-        """
-        work: list[tuple[At, tuple[Bridge, ...]]] = [(at, (self.bridge_of(at),)) for at in starts]
-        for at, passed in work:
-            if self.leaves(at, target):
-                return len(passed) - 1, True
-            for then in self.onward(at):
-                if self.bridge_of(then) not in passed:
-                    work.append((then, (*passed, self.bridge_of(then))))
-        far = dict.fromkeys(starts, 0)
-        for at in (queue := list(starts)):
-            if self.leaves(at, target):
-                return far[at], False
-            for then in self.onward(at):
-                if then not in far:
-                    far[then] = far[at] + 1
-                    queue.append(then)
-        return None
-
-    def called(self, at: At) -> int:
-        """The VLAN of a frame that came in by a sub-interface, or leaves by it (FM 6.8)."""
-        place, tags = (at.device, at.port), set[int]()
-        for name in self.campus.devices[at.device].ports:
-            other = at.device, name
-            if self.bridge(other) != self.bridge(place) or self.end_of(other) not in self.cables:
-                continue
-            if self.is_live(other) and self.sends(other, 1, self.mode(other)) is not None:
-                tags.add(self.tag_of(other))
-        return self.tag_of(place) if at.vid == 1 and tags == {self.tag_of(place)} else at.vid
-
-    def is_live(self, place: Place) -> bool:
-        """Up, and no second sub-interface with one tag."""
-        tag = self.tag_of(place)
-        return self.is_up(place) and (not tag or self.subs(self.end_of(place)).get(tag) == place)
-
-    def ports_at(self, place: Place) -> list[Place]:
-        """The ports that frames of somebody at a port pass: its own first."""
-        if self.tag_of(place):
-            return [place] if self.is_live(place) else []
-        end = self.end_of(place)
-        return [end, *(sub for _, sub in sorted(self.subs(end).items()))] if self.is_up(end) else []
-
-    def bridges_at(self, end: Place, port: Place | None = None) -> list[Bridge]:
-        """The bridges that frames of an end get to; if it is shut, that of its port."""
-        if ports := self.ports_at(port or end):
-            return [(place[0], self.bridge(place)) for place in ports]
-        own = [
-            name for name in self.campus.devices[end[0]].ports if self.end_of((end[0], name)) == end
-        ]
-        return [(end[0], self.home(end[0], name)) for name in ([port[1]] if port else own)]
-
-    def home(self, switch: str, port: str) -> str:
-        bridges = self.campus.devices[switch].bridges.values()
-        return next((bridge.name for bridge in bridges if port in bridge.ports), "")
-
-    def heard(self, reached: set[At], senders: set[Place]) -> dict[int, int]:
-        """VLAN -> how many host ports, but those of the sender, hear a frame that is there."""
-        hearing = {
-            (out, vid)
-            for at in reached
-            for out, _, vid in self.spread(at)
-            if out not in senders and self.is_host(out) and self.mode(out) is not Mode.ROUTED
-        }
-        counts: dict[int, int] = {}
-        for _, vid in hearing:
-            counts[vid] = counts.get(vid, 0) + 1
-        return counts
-
-    # --- what is said of a port -------------------------------------------------------------------
-
-    def values(self, place: Place, name: str) -> set[int]:
-        """The VLANs of one attribute of a port, by its name in a sentence."""
-        port = self.port(place)
-        one = {
-            "access VLAN": said(port.access_vlan, 1),
-            "voice VLAN": said(port.voice_vlan, None),
-            "native VLAN": said(port.native_vlan, 1),
-            "PVID": said(port.pvid, 1),
-            "primary VLAN": said(port.primary, None),
-            "secondary VLAN": said(port.secondary, None),
-        }
-        several: dict[str, Any] = {
-            "allowed list": said(port.allowed, ANY),
-            "tagged VLANs": said(port.tagged, ()),
-            "untagged VLANs": self.untagged(port),
-            "mapped secondary VLANs": said(port.secondaries, ()),
-        }
-        return {one[name]} - {None} if name in one else set(several[name])
-
-    def passed(self, place: Place) -> str:
-        vids = [v for v in ANY if self.sends(place, v, self.mode(place)) is not None]
-        return ",".join(ranges(VlanSet.from_vids(vids))) or "none"
+def passed(frames: Frames, place: Place) -> str:
+    """The VLANs that leave by a port."""
+    return listed(v for v in ANY if frames.sends(place, v, frames.mode(place)) is not None)
 
 
 def listed(vids: Any) -> str:
@@ -242,7 +120,7 @@ def wrong_reason(frames: Frames, folder: Path, step: dict[str, Any]) -> str:
             return "it filters"
     elif match := re.fullmatch(r"VLAN (\d+) is native here(, and tagged all the same)?", says):
         name = "tagged native" if match[2] else "native VLAN"
-        if int(match[1]) not in frames.values(place, "native VLAN"):
+        if int(match[1]) not in values(frames, place, "native VLAN"):
             return "it is not native"
         if said(frames.port(place).native_tagged, False) is not bool(match[2]):
             return "tagged or not?"
@@ -261,7 +139,7 @@ def wrong_reason(frames: Frames, folder: Path, step: dict[str, Any]) -> str:
         for pattern in GOES:
             if match := re.fullmatch(pattern, says):
                 name = match["name"]
-                if int(match["vid"]) not in frames.values(place, name):
+                if int(match["vid"]) not in values(frames, place, name):
                     return f"not its {name}"
                 break
     if not name:
@@ -287,13 +165,13 @@ def wrong_stop(frames: Frames, folder: Path, step: dict[str, Any], tag: int | No
         name = {Mode.ACCESS: "access VLAN", Mode.GENERAL: "PVID"}.get(mode, "")
         name = {Mode.TRUNK: "allowed list", Mode.PRIVATE_HOST: "primary VLAN"}.get(mode, name)
         name = name or "primary VLAN"
-        true = match[1] == at and frames.passed(place) == "none"
+        true = match[1] == at and passed(frames, place) == "none"
     elif match := re.fullmatch(r"(.*) \((.*)\) passes VLAN (.*), not VLAN (\d+)", says):
         name = {Mode.ACCESS: "access VLAN", Mode.GENERAL: "tagged VLANs"}.get(mode, "")
         name = {Mode.PRIVATE_HOST: "primary VLAN"}.get(mode, name)
         name = {Mode.PROMISCUOUS: "mapped secondary VLANs"}.get(mode, name) or "mode"
         vid = int(match[4])
-        true = match[1] == at and match[3] == frames.passed(place)
+        true = match[1] == at and match[3] == passed(frames, place)
         true = true and frames.sends(place, vid, mode) is None
     elif match := re.fullmatch(r"VLAN (\d+) is suspended on (.*)", says):
         row = (device.vlans or {})[int(match[1])]

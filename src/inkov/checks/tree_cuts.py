@@ -38,7 +38,7 @@ def cut_by_tree(
     cuts: dict[int, TreeCut] = {}
     for vid, parts in islands(forwards, domains(forwards)):
         for part in parts[1:]:
-            if over_all.of(part.bridges[0], vid) != over_all.of(parts[0].bridges[0], vid):
+            if over_all.of(*part.hubs[0]) != over_all.of(*parts[0].hubs[0]):
                 continue  # no link joins these
             own = set(part.devices(fabric))
             taken, blocked = _around(forwards, own, vid, shared)

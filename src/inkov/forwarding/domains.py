@@ -10,8 +10,9 @@ What is left are one-way crossings and translations without a way back. They are
 followed exactly, by a flood from each component that they touch.
 
 A component promises that all in it talk with all. Two things break that promise: protected ports,
-and ports whose neighbours report them joined to several others. An island of a VLAN that passes
-such an end is worked out by a flood instead. So nothing is approximated; only the work is divided.
+and ports that meet several others in a VLAN, which do not hear each other since nothing turns back.
+Who talks in a domain that passes such an end is worked out by floods instead. So nothing is
+approximated; only the work is divided.
 """
 
 from __future__ import annotations
@@ -35,7 +36,7 @@ from inkov.levels import Level
 from inkov.vlanset import VlanSet, bits, union
 from inkov.wiring import Link
 
-__all__ = ["Break", "Domains", "Island", "breaks", "domains", "islands"]
+__all__ = ["Break", "Domains", "Island", "breaks", "domains", "doubtful", "islands"]
 
 
 class Domains(Struct):
@@ -51,14 +52,27 @@ class Domains(Struct):
         column = self.column.get(vid)
         return -1 if column is None else int(self.label[bridge, column])
 
+    def bridges(self, domain: int) -> list[int]:
+        """The bridges with a hub in a domain, in whatever VLAN."""
+        return [int(bridge) for bridge in np.flatnonzero((self.label == domain).any(axis=1))]
+
+    def passing(self, bridge: int, columns: Ints) -> set[int]:
+        """The domains of the hubs of a bridge in some columns."""
+        return {int(label) for label in np.unique(self.label[bridge, columns])}
+
 
 class Island(Struct):
-    """A part of a VLAN that no other part of it talks with: the bridges with something to serve in
-    it.
+    """A part of a VLAN that no other part of it talks with: the hubs with something to serve in
+    it, as (bridge, VID). Behind a sub-interface the VID is that of its frames there.
     """
 
     domain: int
-    bridges: list[int]
+    hubs: list[tuple[int, int]]
+
+    @property
+    def bridges(self) -> list[int]:
+        """Its bridges, in order."""
+        return sorted({bridge for bridge, _ in self.hubs})
 
     def devices(self, fabric: Fabric) -> list[str]:
         return sorted({fabric.bridges[b].device for b in self.bridges})
@@ -101,53 +115,101 @@ def domains(fabric: Fabric) -> Domains:
 def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]) -> None:
     """Join the components that reach each other by way of one-way crossings."""
     reached: dict[int, set[int]] = {}
+    doubts = doubtful(fabric, result)
     for bridge, vid in sorted(loose):
         start = result.of(bridge, vid)
-        # All of a component reach what one of its hubs reaches.
-        if start in reached:
+        # All of a component reach what one of its hubs reaches. Where they may not, what any of
+        # them reaches counts: `islands` works out which do.
+        if start in reached and start not in doubts:
             continue
         spread = flood(fabric, [Sending(-1, 1 << vid, bridge)], Level.HONEST)
-        reached[start] = {
+        reached.setdefault(start, set()).update(
             result.of(other, v)
             for other in range(len(fabric.bridges))
             for v in VlanSet(spread.present(other))
-        }
-    for start, others in reached.items():
-        for other in others:
-            # Both ways: each reaches the other.
-            if other != start and start in reached.get(other, ()):
-                result.label[result.label == max(start, other)] = min(start, other)
+        )
+    # Both ways: each reaches the other. All that hang together so are one.
+    pairs = [
+        (start, other)
+        for start, others in reached.items()
+        for other in others
+        if start in reached.get(other, ())
+    ]
+    size = int(result.label.max()) + 1
+    ends = tuple(np.array(pairs, dtype=np.int64).reshape(-1, 2).T)
+    graph = coo_array((np.ones(len(pairs), dtype=np.int8), ends), shape=(size, size))
+    _, group = connected_components(graph, directed=False)
+    _, first = np.unique(group, return_index=True)
+    result.label = first[group[result.label]]
 
 
 def islands(fabric: Fabric, domains: Domains) -> Iterator[tuple[int, list[Island]]]:
     """For each VLAN with something to serve anywhere, its islands, largest first."""
     serving = served(fabric)
-    doubtful = 0
-    for number, crossings in fabric.crossings.items():
-        # Protected ports do not hear each other; several links at one port do not join each other.
-        if fabric.bridge_ports[number].view.protected or len(crossings) > 1:
-            doubtful |= fabric.bridge_ports[number].view.emit
-    parts: dict[int, dict[int, list[int]]] = {}
+    doubts = doubtful(fabric, domains)
+    parts: dict[int, dict[int, list[tuple[int, int]]]] = {}
     within = inside_only(fabric)
     for bridge, mask in enumerate(serving):
         # A routed port serves nobody in a VLAN.
         if not fabric.bridges[bridge].routed:
             for vid in VlanSet(mask & fabric.bridges[bridge].live & ~within.get(bridge, 0)):
-                parts.setdefault(vid, {}).setdefault(domains.of(bridge, vid), []).append(bridge)
-    inner: dict[tuple[int, int], int] = {}
+                label = domains.of(bridge, vid)
+                parts.setdefault(vid, {}).setdefault(label, []).append((bridge, vid))
     for port in outlets(fabric):  # whatever is behind one is in the VLAN of its tag (FM 6.8)
-        inner[port.bridge, port.outer] = _inside(port)
-        label = domains.of(port.bridge, _inside(port))
-        there = parts.setdefault(port.outer, {}).setdefault(label, [])
-        if port.bridge not in there:
-            there.append(port.bridge)
+        hub = port.bridge, _inside(port)
+        there = parts.setdefault(port.outer, {}).setdefault(domains.of(*hub), [])
+        if hub not in there:
+            there.append(hub)
     for vid in sorted(parts):
-        split = [Island(domain, bridges) for domain, bridges in parts[vid].items()]
-        # Only a VLAN that passes such an end is worked out by floods.
-        if doubtful >> vid & 1:
-            split = [part for island in split for part in _talking(fabric, vid, island, inner)]
-        split.sort(key=lambda island: (-len(island.bridges), island.bridges))
+        split: list[Island] = []
+        for domain, hubs in parts[vid].items():
+            island = Island(domain, hubs)
+            # Only what passes an end where not all talk with all is worked out by floods.
+            split += _talking(fabric, island) if domain in doubts else [island]
+        split.sort(key=lambda island: (-len(island.bridges), island.bridges, island.hubs))
         yield vid, split
+
+
+def doubtful(fabric: Fabric, domains: Domains) -> set[int]:
+    """The domains in which not all may talk with all. Protected ports do not hear each other. What
+    came by a port does not turn back (FM 3.5), so several that are met by one do not hear each
+    other: the ends of several links, or at the far end a port and its sub-interfaces.
+    """
+    found: set[int] = set()
+    columns: dict[int, Ints] = {}  # of a mask: many ports have the same
+    met = _met_by(fabric)
+    for number in fabric.crossings:
+        port = fabric.bridge_ports[number]
+        mask, once = 0, 0
+        for vids in met[number].values():
+            mask, once = mask | (once & vids), once | vids
+        if port.view.protected:
+            mask = once
+        if mask not in columns:
+            own = [domains.column[vid] for vid in bits(mask)]
+            columns[mask] = np.array(own, dtype=np.int64)
+        found |= domains.passing(port.bridge, columns[mask]) if mask else set()
+    return found
+
+
+def _met_by(fabric: Fabric) -> dict[int, dict[int, int]]:
+    """For each bridge port those at the far ends of its links, each with the VIDs of frames that
+    leave to it or come from it, as a mask.
+    """
+    met: dict[int, dict[int, int]] = {number: {} for number in fabric.crossings}
+
+    def note(port: int, far: int, vids: int) -> None:
+        met[port][far] = met[port].get(far, 0) | vids
+
+    for sender, crossings in fabric.crossings.items():
+        for crossing in crossings:
+            for to, mask in crossing.same:
+                note(sender, to, mask)
+                note(to, sender, mask)
+            for to, leaves, arrives in crossing.translations:
+                note(sender, to, leaves)
+                note(to, sender, arrives)
+    return met
 
 
 def _inside(port: BridgePort) -> int:
@@ -155,26 +217,21 @@ def _inside(port: BridgePort) -> int:
     return port.view.pvid or (port.view.untagged & -port.view.untagged).bit_length() - 1
 
 
-def _talking(
-    fabric: Fabric, vid: int, island: Island, inner: dict[tuple[int, int], int]
-) -> Iterator[Island]:
-    """An island as far as its bridges really reach each other, both ways. `inner` has the VLAN by
-    (bridge, VID) where it is called otherwise inside.
-    """
-    own = {bridge: inner.get((bridge, vid), vid) for bridge in island.bridges}
+def _talking(fabric: Fabric, island: Island) -> Iterator[Island]:
+    """An island as far as its hubs really reach each other, both ways."""
     heard = {
-        bridge: flood(fabric, [Sending(-1, 1 << own[bridge], bridge)], Level.HONEST)
-        for bridge in island.bridges
+        (bridge, vid): flood(fabric, [Sending(-1, 1 << vid, bridge)], Level.HONEST)
+        for bridge, vid in island.hubs
     }
-    left = list(island.bridges)
+
+    def reaches(one: tuple[int, int], other: tuple[int, int]) -> bool:
+        return bool(heard[one].present(other[0]) >> other[1] & 1)
+
+    left = list(island.hubs)
     while left:
         part = [left.pop(0)]
         for one in part:
-            for other in [
-                b
-                for b in left
-                if heard[one].present(b) >> own[b] & 1 and heard[b].present(one) >> own[one] & 1
-            ]:
+            for other in [hub for hub in left if reaches(one, hub) and reaches(hub, one)]:
                 part.append(other)
                 left.remove(other)
         yield Island(island.domain, part)

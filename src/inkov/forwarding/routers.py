@@ -14,7 +14,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from inkov.campus import FilterEntry, Subnet
-from inkov.forwarding.domains import Domains
+from inkov.forwarding.domains import Domains, doubtful
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.reach import Sending, flood
 from inkov.forwarding.stations import Interface, interfaces
@@ -107,19 +107,14 @@ class Routers:
         self.apart = self._apart()
 
     def _apart(self) -> dict[int, list[int]]:
-        """For the interfaces of domains whose parts may not all talk with each other (protected
-        ports, and ports that are reported to reach several, are on their links): the interfaces
-        that each does talk with, both ways.
+        """For the interfaces of domains whose parts may not all talk with each other: the
+        interfaces that each does talk with, both ways.
         """
-        fabric = self.fabric
-        doubtful = any(
-            fabric.bridge_ports[number].view.protected or len(crossings) > 1
-            for number, crossings in fabric.crossings.items()
-        )
-        if not doubtful:
-            return {}
+        doubts = doubtful(self.fabric, self.domains)
         apart: dict[int, list[int]] = {}
-        for numbers in self.sharing.values():
+        for label, numbers in self.sharing.items():
+            if label not in doubts:
+                continue
             hears = {number: self._heard_among(number, numbers) for number in numbers}
             # All hear all: nothing has to be said of this domain.
             if any(len(heard) < len(numbers) for heard in hears.values()):

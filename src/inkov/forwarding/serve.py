@@ -15,6 +15,7 @@ from inkov.forwarding.view import ALL, Form
 from inkov.levels import Level
 from inkov.vlanset import bit, bits, union
 from inkov.wiring import End
+from inkov.wiring.links import bundle_of
 
 __all__ = [
     "facing_routers",
@@ -83,24 +84,23 @@ class Facing(NamedTuple):
 
 
 def facing_routers(fabric: Fabric, *, perhaps: bool = False) -> Iterator[Facing]:
-    """Where routed ports with an address are linked to switches (FM 6.3). What hangs there by their
-    sub-interfaces is in `outlets`. `perhaps`: those without an address as well, which may only not
-    have been read.
+    """Where routed ports with an address are on a wire with switches (FM 6.3). What hangs there by
+    their sub-interfaces is in `outlets`. `perhaps`: those without an address as well, which may
+    only not have been read.
     """
-    for number, link in enumerate(fabric.wiring.links):
-        if not fabric.link_up[number]:
+    for port in fabric.bridge_ports:
+        # The other end of a routed link is a router itself; sub-interfaces are in `outlets`.
+        if port.outer or fabric.bridges[port.bridge].routed or not port.view.pvid:
             continue
-        for near, far in ((link.a, link.b), (link.b, link.a)):
+        for far in fabric.wiring.around(port.end):
             router = fabric.ports[far]
             # A port without an address of its own routes nothing that is untagged.
-            if router.mode is not Mode.ROUTED or not (router.stated.addresses or perhaps):
+            if not router.up or router.mode is not Mode.ROUTED:
                 continue
-            inside = fabric.bridge_of.get((far.device, f"routed {far.port}"), -1)
-            networks = frozenset(fact.value.network for fact in router.stated.addresses)
-            for port in (fabric.bridge_ports[number] for number in fabric.at[near]):
-                # The other end of a routed link is a router itself.
-                if not port.outer and not fabric.bridges[port.bridge].routed and port.view.pvid:
-                    yield Facing(port.bridge, port.view.pvid, inside, networks)
+            if router.stated.addresses or perhaps:
+                inside = fabric.bridge_of.get((far.device, f"routed {far.port}"), -1)
+                networks = frozenset(fact.value.network for fact in router.stated.addresses)
+                yield Facing(port.bridge, port.view.pvid, inside, networks)
 
 
 def is_left_at_everything(fabric: Fabric, port: BridgePort) -> bool:
@@ -114,10 +114,17 @@ def tags_said(fabric: Fabric) -> dict[End, int]:
         tags = fabric.said_tags = {}
         for host in fabric.campus.hosts:
             # A host at a place that is not there is told by a check.
-            if host.vid and End(host.device, host.port) in fabric.ports:
-                end = fabric.end_of(host.device, host.port)
-                for near in {end, *fabric.wiring.around(end)}:
-                    tags[near] = tags.get(near, 0) | bit(host.vid)
+            if (place := fabric.ports.get(End(host.device, host.port))) is None:
+                continue
+            end, tag = fabric.end_of(host.device, host.port), host.vid
+            # Who is at a sub-interface itself uses its tag (FM 4.1).
+            if place.stated.parent is not None and place.stated.outer is not None:
+                end = End(
+                    host.device, bundle_of(fabric.device(host.device), place.stated.parent.value)
+                )
+                tag = place.stated.outer.value
+            for near in {end, *fabric.wiring.around(end)} if tag else ():
+                tags[near] = tags.get(near, 0) | bit(tag)
     return fabric.said_tags
 
 

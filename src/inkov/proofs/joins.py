@@ -201,28 +201,22 @@ class Joins:
         """Whether the islands of a VLAN are one. `members` are its seats."""
         # One island: the whole VLAN is joined as far as links pass it.
         if len(parts) == 1:
-            search.assume_about(
-                {
-                    inside.device
-                    for number, inside in enumerate(self.fabric.bridges)
-                    if domains.of(number, vid) == parts[0].domain
-                }
-            )
+            search.assume_about(self._passed(domains, parts))
             places = self._places(vid, parts[0].bridges)
             certificate = self._linked(vid, places, search) or {}
             number = len(parts[0].bridges)
             return Joined(number=number, switches=True, certificate=certificate)
-        there = {
-            inside.device
-            for number, inside in enumerate(self.fabric.bridges)
-            if domains.of(number, vid) in {island.domain for island in parts}
-        }
-        search.assume_about(there)
+        search.assume_about(self._passed(domains, parts))
         gaps = breaks(self.fabric, domains, vid, parts)
         shown = "; ".join(", ".join(island.devices(self.fabric)[:5]) for island in parts[:_SHOWN])
         why = why_stopped(self.fabric, gaps[0].link, vid) if gaps else None
         apart = self._parts_apart(parts, members)
         return Split(parts=len(parts), shown=shown, why=why, certificate=apart)
+
+    def _passed(self, domains: Domains, parts: list[Island]) -> set[str]:
+        """The devices that frames of some islands pass, in whatever VLAN they are there."""
+        inside = self.fabric.bridges
+        return {inside[bridge].device for part in parts for bridge in domains.bridges(part.domain)}
 
     def _parts_apart(self, parts: list[Island], members: Sequence[Seat]) -> Certificate:
         """Certifies that a host of one island is not heard in another.

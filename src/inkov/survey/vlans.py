@@ -10,6 +10,7 @@ from inkov.campus import Device, Mode, Origin, natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.domains import Domains, Island, breaks, domains, islands
+from inkov.forwarding.outlets import outlets
 from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.serve import gateway_bits, member_ports, served_by_device
 from inkov.vlanset import ALL_BITS, VlanSet, bit, bits, union
@@ -75,6 +76,9 @@ def vlan_rows(
     devices.sort(key=lambda device: natural(device.name))
     mask = union(serving[device.name] | lacking.get(device.name, 0) for device in devices)
     mask |= union(bit(vid) for device in devices for vid in device.vlans or {})
+    # What is behind a sub-interface is in the VLAN of its tag (FM 6.8).
+    names = {device.name for device in devices}
+    mask |= union(bit(port.outer) for port in outlets(fabric) if port.end.device in names)
     # Defined on some switch, though nobody is in it.
     if vlans is not None:
         mask &= vlans.bits
@@ -156,10 +160,10 @@ def _at(device: Device, vid: int, ports: int, gateway: bool) -> VlanAt:
 def _breaks(
     fabric: Fabric, connected: Domains, vid: int, split: list[Island]
 ) -> Iterator[VlanBreak]:
-    gaps = {tuple(gap.other.bridges): gap for gap in breaks(fabric, connected, vid, split)}
+    gaps = {tuple(gap.other.hubs): gap for gap in breaks(fabric, connected, vid, split)}
     for island in split[1:]:
         devices = island.devices(fabric)
-        gap = gaps.get(tuple(island.bridges))
+        gap = gaps.get(tuple(island.hubs))
         # No way that is up at all: no link could be blamed.
         if gap is None:
             says = "no cable that is up leads there"
