@@ -25,6 +25,7 @@ from tests.written import in_files
 
 CAMPUSES = int(os.environ.get("INKOV_ISLANDS", "120"))
 PARTS = 6
+FAR = 1000  # more than all links
 Hub = tuple[Bridge, int]
 
 
@@ -158,6 +159,62 @@ class Served(Frames):
                     starts |= self.arrive(far, tag)
         return {hub, *((self.bridge_of(at), at.vid) for at in self.reached([*starts]))}
 
+    def members(self, vid: int) -> dict[str, tuple[int, bool]]:
+        """Switch -> how many host ports are in a VLAN, but for trunks, and whether a gateway is."""
+        found: dict[str, tuple[int, bool]] = {}
+        for device in self.campus.devices.values():
+            ports = [
+                place
+                for place in self.live_ports()
+                if place[0] == device.name and self.is_host(place) and not self.is_routed(place)
+                if self.mode(place) is not Mode.TRUNK and vid in self.emits(place)
+            ]
+            gateway = any(g.vid == vid and g.on for g in device.gateways)
+            if ports or gateway:
+                found[device.name] = len(ports), gateway
+        return found
+
+    def first_stops(self, vid: int, start: list[str], goal: list[str]) -> set[frozenset[Place]]:
+        """FM 6.6: the links that are the first to stop a VLAN on a way with fewest such links, and
+        of several on a shortest. None where no way is cabled.
+        """
+        graph: nx.Graph[str] = nx.Graph()
+        graph.add_nodes_from([*start, *goal])
+        stops: dict[frozenset[Place], bool] = {}
+        for near, far in self.links():
+            stop = not (self.crosses(near, far, vid) and self.crosses(far, near, vid))
+            stops[frozenset([near, far])] = stop
+            cost = 1 + stop * FAR
+            if graph.get_edge_data(near[0], far[0], {"cost": FAR * FAR})["cost"] > cost:
+                graph.add_edge(near[0], far[0], cost=cost)
+        goal = [name for name in goal if name not in start]
+        lengths = nx.multi_source_dijkstra_path_length(graph, {*start}, weight="cost")
+        best = min((lengths[name] for name in goal if name in lengths), default=0)
+        left = nx.multi_source_dijkstra_path_length(graph, {*goal}, weight="cost") if goal else {}
+        return {
+            frozenset([near, far])
+            for one in self.links()
+            for near, far in (one, one[::-1])
+            if stops[frozenset(one)] and lengths.get(near[0], FAR) < FAR and far[0] in left
+            if lengths[near[0]] + 1 + FAR + left[far[0]] == best
+        }
+
+    def links(self) -> list[tuple[Place, Place]]:
+        """The reported links whose ends are up."""
+        ends = [
+            (self.forwards_as(c.device, c.port), self.forwards_as(c.far_device, c.far_port))
+            for c in self.campus.cables
+        ]
+        return [link for link in dict.fromkeys(ends) if all(map(self.is_up, link))]
+
+    def crosses(self, near: Place, far: Place, vid: int) -> bool:
+        """Whether a VLAN leaves one end of a link and arrives at the other as the same."""
+        how = self.sends(near, vid, self.mode(near)) if not self.is_routed(near) else None
+        if how is None:
+            return False
+        arriving = self.arrive(far, vid if how else None)
+        return any(at.vid == vid and not self.is_routed(at[:2]) for at in arriving)
+
 
 def with_routers(rng: random.Random, campus: Campus) -> None:
     """Gateways, some of them shut, and addresses of routed ports."""
@@ -188,5 +245,18 @@ def test_vlans_fall_into_the_islands_that_talk(part: int, inkov: Inkov, tmp_path
         in_files(rng, campus, tmp_path / "c", ["sheet"])
         rows = inkov("vlans", "c", "-f", "json").json["vlans"]
         found = {row["vlan"]: sorted(row["islands"]) for row in rows if row["islands"]}
-        meant = {vid: parts for vid, parts in Served(campus).islands().items() if vid in VIDS}
+        served = Served(campus)
+        meant = {vid: parts for vid, parts in served.islands().items() if vid in VIDS}
         assert {vid: parts for vid, parts in found.items() if vid in VIDS} == meant, seed
+        with_subs = any(served.tag_of(sub) for sub in served.live_ports() if served.is_linked(sub))
+        for row in rows:
+            at = {one["switch"]: (one["ports"], one["gateway"]) for one in row["at"]}
+            at = {name: both for name, both in at.items() if any(both)}
+            assert row["vlan"] not in VIDS or at == served.members(row["vlan"]), (seed, row["vlan"])
+            # What a sub-interface passes has two numbers, and an area its own islands.
+            for gap in () if with_subs or row["areas"] else row["breaks"]:
+                stops = served.first_stops(row["vlan"], row["islands"][0], gap["island"])
+                link, _, why = gap["says"].partition(": ")
+                ends = frozenset(tuple(end.split(":")) for end in link.split(" to "))
+                stopped = why and not why.startswith("every link passes")
+                assert ends in stops if stopped else not stops, (seed, gap, stops)

@@ -75,21 +75,29 @@ def passing_as(
     """
     passing = 0
     for to, mask in crossing.same:
-        if only is not None and to != only:
-            continue
         # A sub-interface on either side gives the frames its tag on the wire.
-        outer = sender.outer or fabric.bridge_ports[to].outer
-        passing |= bit(outer) if outer else mask
+        if only in (None, to) and not _ends(fabric, sender, to):
+            outer = sender.outer or fabric.bridge_ports[to].outer
+            passing |= bit(outer) if outer else mask
     for to, leaves, arrives in crossing.translations:
-        if only is not None and to != only:
+        if only not in (None, to) or _ends(fabric, sender, to):
             continue
         outer = fabric.bridge_ports[to].outer
         # From a sub-interface into a port: what arrives with its tag.
         if sender.outer:
             passing |= bit(sender.outer) if outer else bit(sender.outer) & arrives
         else:
-            passing |= bit(outer) & leaves
+            # Where several turn into one, that may be one of them.
+            passing |= bit(outer) & leaves if outer else leaves & arrives
     return passing
+
+
+def _ends(fabric: Fabric, sender: BridgePort, to: int) -> bool:
+    """Whether a VLAN ends between two bridge ports: one of them is a routed port (FM 6.7)."""
+    return any(
+        fabric.bridges[port.bridge].routed and not port.outer
+        for port in (sender, fabric.bridge_ports[to])
+    )
 
 
 def passes(fabric: Fabric, link: int, near: End) -> int:

@@ -307,6 +307,8 @@ def why_stopped(fabric: Fabric, link: Link, vid: int) -> Sentence:
     for near, far in (ends, ends[::-1]):
         # A sub-interface with this tag passes it, whatever the port itself does.
         by_tag = owned_tags(fabric, near.end) >> vid & 1
+        if near.up and near.mode is Mode.ROUTED and not by_tag:
+            return Sentence(f"{near.end} is routed: the VLAN ends there", near.stated.origin)
         if not by_tag and not near.view.emit >> vid & 1:
             return why_not_leaves(fabric, near, vid)
         tagged = by_tag or not near.view.untagged >> vid & 1
