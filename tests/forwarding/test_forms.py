@@ -318,3 +318,47 @@ def test_what_a_link_carries_to_a_sub_interface_has_the_number_of_its_tag(
         found = inkov("compare", old, new, "-f", "json").json["consequences"]
         links = [(one["name"], one["says"]) for one in found if one["about"] == "link"]
         assert links == [("a:9 - b:9", says)]
+
+
+BEHIND = "[sub 9.10]\nof: 9\ntag: 10\nmode: access\nvlan: {0}\n[port 1]\nmode: access\nvlan: {0}\n"
+
+
+@pytest.mark.parametrize(("inside", "told"), [(10, False), (1, False), (40, True)])
+def test_fm_6_8_a_sub_interface_in_the_default_vlan_is_in_that_of_its_tag(
+    inkov: Inkov, tmp_path: Path, inside: int, told: bool
+) -> None:
+    """In VLAN 40 it joins two VLANs: nobody says by untagged frames, since a sends none, and the
+    place is the sub-interface. Its tag is on no list of b, and needs to be on none.
+    """
+    write(
+        tmp_path,
+        a=ACCESS + TRUNK.format(10) + "[neighbours]\n9: b:9\n",
+        b=BEHIND.format(inside) + TRUNK.format("none") + "[neighbours]\n9: a:9\n",
+    )
+    every = inkov("audit", ".", "-f", "json").json["findings"]
+    found = [finding for finding in every if finding["rule"] != "vlan-unused"]
+    assert [finding["rule"] for finding in found] == ["untagged-vlan-differs"] * told, found
+    for finding in found:
+        assert finding["says"].startswith("VLAN 10 of a and VLAN 40 of b are joined by frames with")
+        assert [place["port"] for place in finding["where"]] == ["9.10", "9"]
+
+
+def test_a_host_at_a_sub_interface_is_on_the_wire_with_its_tag(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """FM 4.1, FM 4.9: the lamp at b:9.10 is what it would be at b:9 with tag 10, and at a:9."""
+    for place in ("b,9.10,", "b,9,10", "a,9,10"):
+        write(
+            tmp_path,
+            f"lamp,{place},\nfern,a,1,,\nreed,b,1,,\n",
+            a=ACCESS + TRUNK.format(10) + "[neighbours]\n9: b:9\n",
+            b=BEHIND.format(40) + TRUNK.format("none"),
+        )
+        heard = inkov("hears", "lamp", ".", "-f", "json").json["heard"]
+        assert [(each["switch"], each["port"]) for each in heard] == [("a", "1"), ("b", "1")]
+        (tmp_path / "plan.yaml").write_text(
+            "claims:\n  - isolate: [lamp, fern]\n  - isolate: [reed, lamp]\n"
+            "  - reach: [lamp, fern]\n  - reach: [reed, lamp]\n"
+        )
+        claims = inkov("prove", ".", "-f", "json").json["claims"]
+        assert [claim["verdict"] for claim in claims] == ["broken"] * 2 + ["holds"] * 2

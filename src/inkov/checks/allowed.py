@@ -203,6 +203,7 @@ def _differing(site: Site, joined: Joined) -> VlanSet:
     for end in (a, b):
         table = site.defined(end.end.device)
         differ = differ if table is None else differ & table
+        differ -= VlanSet(owned_tags(site.fabric, end.end))  # a sub-interface takes these
         native = end.native  # it has rules of its own
         differ = differ - VlanSet.of(native) if native else differ
     # A VLAN that one switch does not have is another finding.

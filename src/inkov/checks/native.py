@@ -5,6 +5,7 @@ good practice.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from typing import NamedTuple
 
 from inkov.campus import Accept, Mode
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
@@ -12,8 +13,9 @@ from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
 from inkov.edits import Edit
 from inkov.edits.make import allowing, defined, of_port, row_gone
-from inkov.forwarding import Resolved
-from inkov.vlanset import VlanSet, bit, union
+from inkov.forwarding import BridgePort, Fabric, Resolved
+from inkov.forwarding.outlets import outside_name
+from inkov.vlanset import VlanSet, bit, bits, union
 from inkov.wiring import Link
 from inkov.words import agree, both, counted, listed
 
@@ -21,31 +23,50 @@ _FAMILY = "Native VLAN"
 _DECIDES = {Mode.TRUNK: "native_vlan", Mode.ACCESS: "access_vlan", Mode.GENERAL: "pvid"}
 
 
-def _joined(site: Site, number: int, link: Link) -> list[tuple[int, int, bool]]:
-    """The VLANs a link joins without a router: (VID at end a, VID at end b, both ways), untagged
-    frames only.
+class _Pair(NamedTuple):
+    """A VLAN of end a of a link and one of end b that its frames join without a router, in both
+    ways or one; by the sub-interface that gives them their tag, None for untagged frames.
     """
-    ways: dict[tuple[int, int], set[bool]] = {}
+
+    at_a: int
+    at_b: int
+    mutual: bool
+    sub: BridgePort | None
+
+
+def _joined(site: Site, number: int, link: Link) -> list[_Pair]:
+    """The VLANs of different numbers that a link joins. What is behind a sub-interface is in the
+    VLAN of its tag, if it was left in the default one (FM 6.8).
+    """
+    fabric = site.fabric
+    ways: dict[tuple[int, int, int], set[bool]] = {}  # by VIDs, and number of a sub-interface
     for near in (link.a, link.b):
-        for sender in site.fabric.at.get(near, ()):
-            for crossing in site.fabric.crossings.get(sender, ()):
+        for sender in (fabric.bridge_ports[n] for n in fabric.at.get(near, ())):
+            for crossing in fabric.crossings.get(sender.number, ()):
                 for translation in crossing.translations if crossing.link == number else ():
-                    arrives = translation.arrives.bit_length() - 1
-                    for leaves in (
-                        v
-                        for v in range(translation.leaves.bit_length())
-                        if translation.leaves >> v & 1
-                    ):
+                    to = fabric.bridge_ports[translation.to]
+                    sub = next((port.number for port in (sender, to) if port.outer), -1)
+                    arrives = _called(fabric, to, translation.arrives.bit_length() - 1)
+                    for vid in bits(translation.leaves):
+                        leaves = _called(fabric, sender, vid)
                         # The same number at both ends joins nothing.
                         if leaves != arrives:
                             pair = (leaves, arrives) if near == link.a else (arrives, leaves)
-                            ways.setdefault(pair, set()).add(near == link.a)
-    return [(a, b, len(directions) == 2) for (a, b), directions in sorted(ways.items())]
+                            ways.setdefault((*pair, sub), set()).add(near == link.a)
+    return [
+        _Pair(a, b, len(directions) == 2, fabric.bridge_ports[sub] if sub >= 0 else None)
+        for (a, b, sub), directions in sorted(ways.items())
+    ]
+
+
+def _called(fabric: Fabric, port: BridgePort, vid: int) -> int:
+    return outside_name(fabric, port.bridge, vid) if port.outer else vid
 
 
 def _mismatched(
     site: Site,
-) -> Iterator[tuple[Link, Resolved, Resolved, list[tuple[int, int, bool]]]]:
+) -> Iterator[tuple[Link, Resolved, Resolved, list[_Pair]]]:
+    """The links that join VLANs by untagged frames."""
     for number, link in enumerate(site.fabric.wiring.links):
         a, b = site.resolved(link.a), site.resolved(link.b)
         # A port of which nobody knows what it does joins nothing for sure.
@@ -56,7 +77,7 @@ def _mismatched(
             b.mode,
         ):
             continue  # trunk-meets-access tells
-        joined = _joined(site, number, link)
+        joined = [pair for pair in _joined(site, number, link) if pair.sub is None]
         if joined:
             yield link, a, b, joined
 
@@ -81,28 +102,69 @@ _JOINED_ONE_WAY = f"{_JOINED}, one way only,"
     "untagged-vlan-differs",
     family=_FAMILY,
     severity=Severity.BREACH,
-    what="untagged frames are in one VLAN at one end of a link and in another at the other end",
+    what=(
+        "untagged frames, or those of a sub-interface, are in one VLAN at one end of a link and in"
+        " another at the other end"
+    ),
     why="the two VLANs are one network without any router or filter between them",
     cure="state the same native VLAN (or access VLAN) at both ends",
     example="the native VLAN of core-1 port 4 is 99, that of fern-1 port 24 at its other end is 1",
     says={
         "joined": "{joined} by untagged frames between {a} and {b}",
+        "tagged": "{joined} by frames with tag {tag} between {a} and {b}",
         "hosts": "; hosts: {hosts}",
     },
-    fix="state the same VLAN for untagged frames at both ends",
+    fix={
+        "joined": "state the same VLAN for untagged frames at both ends",
+        "tagged": "put {sub} into VLAN {tag}, or give it the tag of the VLAN that is meant",
+    },
 )
 def untagged_vlan_differs(site: Site) -> Iterator[Found]:
+    yield from _differing_untagged(site)
+    for number, link in enumerate(site.fabric.wiring.links):
+        known = site.resolved(link.a).known and site.resolved(link.b).known
+        for pair in _joined(site, number, link) if known else ():
+            if pair.sub is not None:
+                yield _by_tag(site, link, pair, pair.sub)
+
+
+def _by_tag(site: Site, link: Link, pair: _Pair, sub: BridgePort) -> Found:
+    """A sub-interface whose frames are in another VLAN than its tag says."""
+    hosts = _who(site, link, pair.at_a, pair.at_b)
+    at_sub, far = (pair.at_a, link.b) if sub.end == link.a else (pair.at_b, link.a)
+    own, other = site.fabric.resolved(sub), site.resolved(far)
+    vid = pair.at_b if far == link.b else pair.at_a
+    return finding(
+        {
+            "joined": _in_words(link, pair),
+            "tag": sub.outer,
+            "a": link.a,
+            "b": link.b,
+            "sub": own.end,
+            "hosts": hosts,
+        },
+        case=("tagged", "hosts") if hosts else "tagged",
+        where=(
+            site.places.of(own, _DECIDES.get(own.mode, "mode"), at_sub),
+            site.places.of(other, "allowed" if other.mode is Mode.TRUNK else "mode", vid),
+        ),
+        vlans=1 << pair.at_a | 1 << pair.at_b,
+    )
+
+
+def _in_words(link: Link, pair: _Pair) -> str:
+    return (_JOINED if pair.mutual else _JOINED_ONE_WAY).format(
+        a_vlan=pair.at_a, a=link.a.device, b_vlan=pair.at_b, b=link.b.device
+    )
+
+
+def _differing_untagged(site: Site) -> Iterator[Found]:
     for link, a, b, joined in _mismatched(site):
-        pairs = [
-            (_JOINED if mutual else _JOINED_ONE_WAY).format(
-                a_vlan=at_a, a=link.a.device, b_vlan=at_b, b=link.b.device
-            )
-            for at_a, at_b, mutual in joined
-        ]
+        pairs = [_in_words(link, pair) for pair in joined]
         hosts = _who(site, link, *joined[0][:2])
         one, other = _DECIDES.get(a.mode, "mode"), _DECIDES.get(b.mode, "mode")
         vid_a, vid_b = joined[0][:2]
-        mask = union(1 << at_a | 1 << at_b for at_a, at_b, _ in joined)
+        mask = union(1 << pair.at_a | 1 << pair.at_b for pair in joined)
         yield finding(
             {"joined": "; ".join(pairs), "a": link.a, "b": link.b, "hosts": hosts},
             case=("joined", "hosts") if hosts else "joined",

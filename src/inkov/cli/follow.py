@@ -115,12 +115,13 @@ def _frame(
     assumed = assumptions(session, sendings, level)
     ends = source.end, target.end
     host = target.host if level == Level.HONEST else None
+    at, tag = (target.end, 0) if host is None else fabric.seat_of(host)
     answered = in_tree(
         fabric,
         lambda fabric: (
             follow_to(fabric, sendings, *ends, level)
             if host is None
-            else follow_to_host(fabric, sendings, *ends, level, host.vid or 0)
+            else follow_to_host(fabric, sendings, source.end, at, level, tag)
         ),
         lambda story: story.arrives,
         lambda story: story.steps,

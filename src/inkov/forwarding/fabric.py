@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from inkov.campus import Campus, Device, Gateway, Mode, Origin, Port
+from inkov.campus import Campus, Device, Gateway, Host, Mode, Origin, Port
 from inkov.forwarding.completion import Completed
 from inkov.forwarding.negotiation import Party
 from inkov.forwarding.view import PortView
@@ -211,6 +211,18 @@ class Fabric(Struct):
         resolved = self.ports[End(device, port)]
         # A member forwards as its bundle.
         return End(device, resolved.bundle) if resolved.bundle else resolved.end
+
+    def seat_of(self, host: Host) -> tuple[End, int]:
+        """The port of a host and the tag that it uses (0: none), as its wire sees them: one that a
+        table has at a sub-interface is at the port below, with that one's tag (FM 4.1).
+        """
+        place = End(host.device, host.port)
+        port = self.ports[place].stated if place in self.ports else None
+        if port is not None and port.parent is not None and port.outer is not None:
+            below = End(host.device, port.parent.value)
+            if below in self.ports:
+                return below, port.outer.value
+        return place, host.vid or 0
 
     def resolved(self, port: BridgePort) -> Resolved:
         """The port behind a bridge port; for one of a sub-interface, that sub-interface."""

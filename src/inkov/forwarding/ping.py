@@ -170,8 +170,8 @@ class _Direction:
         return sent_by(self.fabric, host, untagged=True)
 
     def _near(self) -> Part:
-        end, target = End(*_place(self.here)), End(*_place(self.there))
-        sendings, tag = self._entries(self.here), self.there.vid or 0
+        (end, _), (target, tag) = map(self.fabric.seat_of, (self.here, self.there))
+        sendings = self._entries(self.here)
         story = follow_to(self.fabric, sendings, end, target, Level.HONEST, tag)
         known = self.here.address is not None and self.there.address is not None
         near = f"{self.there.name} is near (same subnet)" if known else "at layer 2"
@@ -233,7 +233,7 @@ class _Direction:
         return up[0], self._part(Need.THERE, True, says, up[0].origin, interface=up[0])
 
     def _to_gateway(self, gateway: Interface) -> Part:
-        source = End(*_place(self.here))
+        source, _ = self.fabric.seat_of(self.here)
         story = follow_to_router(self.fabric, self._entries(self.here), source, gateway)
         self._note(story.simple)
         get = "get" if story.arrives else "do not get"
@@ -308,17 +308,13 @@ class _Direction:
         )
 
     def _from_gateway(self, egress: Interface) -> Part:
-        source, target = End(egress.device, egress.name), End(*_place(self.there))
-        tag = self.there.vid or 0
+        source = End(egress.device, egress.name)
+        target, tag = self.fabric.seat_of(self.there)
         story = follow_to(self.fabric, [_out(egress)], source, target, Level.HONEST, tag)
         if len(story.steps) > 1:
             story.steps = story.steps[1:]  # that it is sent there was told by the router
         near = f"from {egress.label} to {self.there.name}"
         return self._arrived(Need.HEARD, story, near, egress)
-
-
-def _place(host: Host) -> tuple[str, str]:
-    return host.device, host.port
 
 
 def _out(interface: Interface) -> Sending:

@@ -15,7 +15,6 @@ from inkov.forwarding.view import ALL, Form
 from inkov.levels import Level
 from inkov.vlanset import bit, bits, union
 from inkov.wiring import End
-from inkov.wiring.links import bundle_of
 
 __all__ = [
     "facing_routers",
@@ -113,18 +112,12 @@ def tags_said(fabric: Fabric) -> dict[End, int]:
     if fabric.said_tags is None:
         tags = fabric.said_tags = {}
         for host in fabric.campus.hosts:
+            place, tag = fabric.seat_of(host)
             # A host at a place that is not there is told by a check.
-            if (place := fabric.ports.get(End(host.device, host.port))) is None:
-                continue
-            end, tag = fabric.end_of(host.device, host.port), host.vid
-            # Who is at a sub-interface itself uses its tag (FM 4.1).
-            if place.stated.parent is not None and place.stated.outer is not None:
-                end = End(
-                    host.device, bundle_of(fabric.device(host.device), place.stated.parent.value)
-                )
-                tag = place.stated.outer.value
-            for near in {end, *fabric.wiring.around(end)} if tag else ():
-                tags[near] = tags.get(near, 0) | bit(tag)
+            if tag and place in fabric.ports:
+                end = fabric.end_of(*place)
+                for near in {end, *fabric.wiring.around(end)}:
+                    tags[near] = tags.get(near, 0) | bit(tag)
     return fabric.said_tags
 
 

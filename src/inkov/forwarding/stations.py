@@ -163,13 +163,12 @@ def sent_by(
     """The same of a host that a table has at a port, in its form. A tag that a sub-interface takes
     leads into that one's VLAN (FM 3.9).
     """
-    end = End(host.device, host.port)
-    taking = [port.number for port in ports_on_wire(fabric, end) if port.outer == host.vid]
+    end, tag = fabric.seat_of(host)
+    taking = [port.number for port in ports_on_wire(fabric, end) if tag and port.outer == tag]
     plain = [
         sending
-        for sending in sent_from(fabric, end, level, host.vid, untagged=untagged)
-        for port in [fabric.bridge_ports[sending.port]]
-        if port.number not in taking and (not port.outer or port.port == host.port)
+        for sending in sent_from(fabric, end, level, tag or None, untagged=untagged)
+        if not fabric.bridge_ports[sending.port].outer
     ]
     return [*sendings_at(fabric, taking, level), *plain]
 

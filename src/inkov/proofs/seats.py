@@ -152,15 +152,11 @@ class HostSeats:
 
     def of(self, host: Host) -> tuple[list[Seat], list[Seat]]:
         """The seats of a host, in its form, on all of its wire; and all seats that are there."""
-        place, tag = End(host.device, host.port), host.vid or 0
-        # At a sub-interface the host uses that one's tag.
-        if place in self.fabric.ports and self.fabric.ports[place].stated.parent is not None:
-            there, behind = self._at.get(place, []), []
-        else:
-            wire = wire_of(self.fabric, place)
-            there = [seat for end in wire for seat in self._at.get(end, ())]
-            # A tag that a sub-interface takes leads there, without it (FM 3.9).
-            behind = [seat for end in wire for seat in self._behind.get((end, tag), ())]
+        place, tag = self.fabric.seat_of(host)
+        wire = wire_of(self.fabric, place)
+        there = [seat for end in wire for seat in self._at.get(end, ())]
+        # A tag that a sub-interface takes leads there, without it (FM 3.9).
+        behind = [seat for end in wire for seat in self._behind.get((end, tag), ())]
         own = [seat for seat in there if seat.tag == tag]
         return [*own, *behind], [*there, *behind]
 
