@@ -16,7 +16,7 @@ from inkov.forwarding.fabric import BridgePort
 from inkov.levels import Outcome
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
-from inkov.vlanset import VlanSet, bit
+from inkov.vlanset import VlanSet, bit, union
 from inkov.wiring import wire
 from tests.campuses import VIDS, fact, random_campus
 from tests.clean import clean_campus
@@ -29,12 +29,12 @@ def judged(campus: Campus, claims: list[Claim], *, strict: bool = False) -> list
     return prove(resolve(campus, wire(campus)), Plan(PlanFile(claims=claims)), strict=strict)
 
 
-def facing(rng: random.Random, name: str, far: BridgePort) -> Port:
+def facing(rng: random.Random, name: str, far: BridgePort, subs: int) -> Port:
     """A port of a switch that has VLANs by the numbers that they have at the far end, some of them
-    or all.
+    or all; those of the tags of sub-interfaces, a mask, as well.
     """
     port, view = Port(name, Origin()), far.view
-    tags = VlanSet(view.admit | view.emit & ~view.untagged) - VlanSet(bit(view.pvid))
+    tags = VlanSet(view.admit | view.emit & ~view.untagged | subs) - VlanSet(bit(view.pvid))
     if rng.random() < 0.5:
         tags = VlanSet.from_vids(vid for vid in tags if rng.random() < 0.7)
     port.mode, port.tagged = fact(Mode.GENERAL), fact(tags)
@@ -46,13 +46,14 @@ def facing(rng: random.Random, name: str, far: BridgePort) -> Port:
 
 
 def with_box(rng: random.Random, campus: Campus, seen: list[BridgePort], *, plain: bool) -> Campus:
-    known = deepcopy(campus)
+    known, fabric = deepcopy(campus), resolve(campus, wire(campus))
     box = known.devices["box"] = Device("box", Origin(), STANDARD)
     if not plain:
         box.vlans = {vid: Vlan(vid, Origin()) for vid in VIDS}
     for number, far in enumerate(seen):
         name = f"p{number}"
-        box.ports[name] = facing(rng, name, far)
+        own = (fabric.bridge_ports[number] for number in fabric.at[far.end])
+        box.ports[name] = facing(rng, name, far, union(bit(port.outer) for port in own))
         if plain:
             box.ports[name] = Port(name, Origin())
             box.ports[name].mode = fact(Mode.UNAWARE)

@@ -41,11 +41,12 @@ __all__ = ["Break", "Domains", "Island", "breaks", "domains", "doubtful", "islan
 
 class Domains(Struct):
     """`label` is the domain of hub (bridge, VID), by bridge and by column; `column` finds the
-    column of a VID.
+    column of a VID; `doubts` is what `doubtful` found, once it was asked.
     """
 
     label: Ints
     column: dict[int, int]
+    doubts: set[int] | None = None
 
     def of(self, bridge: int, vid: int) -> int:
         """The number of the hub's domain; -1 if no link or port of the campus passes this VID."""
@@ -140,7 +141,7 @@ def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]
     graph = coo_array((np.ones(len(pairs), dtype=np.int8), ends), shape=(size, size))
     _, group = connected_components(graph, directed=False)
     _, first = np.unique(group, return_index=True)
-    result.label = first[group[result.label]]
+    result.label, result.doubts = first[group[result.label]], None
 
 
 def islands(fabric: Fabric, domains: Domains) -> Iterator[tuple[int, list[Island]]]:
@@ -175,6 +176,8 @@ def doubtful(fabric: Fabric, domains: Domains) -> set[int]:
     came by a port does not turn back (FM 3.5), so several that are met by one do not hear each
     other: the ends of several links, or at the far end a port and its sub-interfaces.
     """
+    if domains.doubts is not None:
+        return domains.doubts
     found: set[int] = set()
     columns: dict[int, Ints] = {}  # of a mask: many ports have the same
     met = _met_by(fabric)
@@ -189,6 +192,7 @@ def doubtful(fabric: Fabric, domains: Domains) -> set[int]:
             own = [domains.column[vid] for vid in bits(mask)]
             columns[mask] = np.array(own, dtype=np.int64)
         found |= domains.passing(port.bridge, columns[mask]) if mask else set()
+    domains.doubts = found
     return found
 
 
