@@ -23,7 +23,7 @@ from tests.forwarding.frames import Bridge, Frames
 from tests.simulator import ANY, At, Place, said
 from tests.written import in_files
 
-CAMPUSES = int(os.environ.get("INKOV_ISLANDS", "120"))
+CAMPUSES = int(os.environ.get("INKOV_ISLANDS", "360"))
 PARTS = 6
 FAR = 1000  # more than all links
 Hub = tuple[Bridge, int]
@@ -260,3 +260,20 @@ def test_vlans_fall_into_the_islands_that_talk(part: int, inkov: Inkov, tmp_path
                 ends = frozenset(tuple(end.split(":")) for end in link.split(" to "))
                 stopped = why and not why.startswith("every link passes")
                 assert ends in stops if stopped else not stops, (seed, gap, stops)
+
+
+def test_a_port_and_its_sub_interface_are_no_wire(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 3.5: what a's main bridge sends to b comes by the port at which b meets a's sub-interface.
+    So it does not turn back there, and gets into the other bridge by no other way.
+    """
+    head = "inkov sheet 1\nswitch: {}\n[vlans]\n20: beds\n[port 1]\nmode: access\nvlan: 20\n"
+    trunk = "[port 9]\nmode: trunk\nnative: none\nallowed: 20\n"
+    behind = (
+        "[sub 9.20]\nof: 9\ntag: 20\nmode: access\nvlan: 20\n[port 2]\nmode: access\nvlan: 20\n"
+    )
+    (tmp_path / "a.sheet").write_text(
+        f"{head.format('a')}{trunk}{behind}[bridge b2]\nports: 2, 9.20\n[neighbours]\n9: b:9\n"
+    )
+    (tmp_path / "b.sheet").write_text(head.format("b") + trunk)
+    [row] = inkov("vlans", ".", "-f", "json").json["vlans"]
+    assert sorted(row["islands"]) == [["a"], ["a", "b"]]

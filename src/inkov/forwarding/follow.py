@@ -475,7 +475,9 @@ def _block(fabric: Fabric, state: State, gap: _Gap, level: Level) -> Iterator[St
     leaves = _departure(fabric, sender, state.vid)
     yield leaves
     tag = (sender.outer or state.vid) if leaves.tagged else None
-    taken = [hop.arrives.port for hop in onward(fabric, state, level) if hop.link == gap.link]
+    crossing = sender.number, gap.link
+    hops = [hop for hop in onward(fabric, state, level) if (hop.leaves, hop.link) == crossing]
+    taken = [hop.arrives.port for hop in hops]
     # What has the tag of a sub-interface goes there, and not to the port (FM 3.9).
     there = taken or [n for n in fabric.at.get(gap.far, ()) if fabric.bridge_ports[n].outer == tag]
     into = fabric.bridge_ports[there[0]] if there else None
