@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from inkov.campus import Mode, PortKind
 from tests.campuses import VIDS
-from tests.simulator import At, Place, Simulator
+from tests.simulator import At, Place, Simulator, said
 
 __all__ = ["Bridge", "Frames"]
 
@@ -59,23 +59,24 @@ class Frames(Simulator):
             work += new
         return reached
 
-    def leaves(self, at: At, place: Place) -> bool:
-        return any(out == place for out, _, _ in self.spread(at))
+    def leaves(self, at: At, place: Place, vid: int = 0) -> bool:
+        """Whether a frame leaves by a port, in a VLAN if that is given."""
+        return any(out == place and vid in (0, own) for out, _, own in self.spread(at))
 
-    def shortest(self, starts: list[At], target: Place) -> tuple[int, bool] | None:
+    def shortest(self, starts: list[At], target: Place, vid: int = 0) -> tuple[int, bool] | None:
         """How many links the shortest way to a port passes, of those that pass no bridge twice if
-        there are any; and whether there are.
+        there are any; and whether there are. In a VLAN there, if that is given.
         """
         work: list[tuple[At, tuple[Bridge, ...]]] = [(at, (self.bridge_of(at),)) for at in starts]
         for at, passed in work:
-            if self.leaves(at, target):
+            if self.leaves(at, target, vid):
                 return len(passed) - 1, True
             for then in self.onward(at):
                 if self.bridge_of(then) not in passed:
                     work.append((then, (*passed, self.bridge_of(then))))
         far = dict.fromkeys(starts, 0)
         for at in (queue := list(starts)):
-            if self.leaves(at, target):
+            if self.leaves(at, target, vid):
                 return far[at], False
             for then in self.onward(at):
                 if then not in far:
@@ -118,6 +119,13 @@ class Frames(Simulator):
     def home(self, switch: str, port: str) -> str:
         bridges = self.campus.devices[switch].bridges.values()
         return next((bridge.name for bridge in bridges if port in bridge.ports), "")
+
+    def sent_honestly(self, place: Place) -> list[At]:
+        """What a host that nothing is said of sends: untagged frames, those of a voice VLAN."""
+        port, end = self.port(place), self.end_of(place)
+        voice = said(port.voice_vlan, None) if self.mode(place) is Mode.ACCESS else None
+        tagged = self.arrive(end, voice) if voice and not self.tag_of(place) else set()
+        return sorted({*self.sent(place), *(at for at in tagged if at[:2] == end)})
 
     def heard(self, reached: set[At], senders: set[Place]) -> dict[int, int]:
         """VLAN -> how many host ports, but those of the sender, hear a frame that is there."""

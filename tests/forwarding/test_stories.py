@@ -368,6 +368,31 @@ def told(teller: Teller, target: Place, story: dict[str, Any]) -> str:
     return wrong and f"{wrong}: {last}"
 
 
+def wrong_hearing(frames: Frames, source: Place, answer: dict[str, Any]) -> str:
+    """What is wrong with who hears a host at a port, and with whether that is certain."""
+    starts = frames.sent_honestly(source)
+    senders = {(at.device, at.port) for at in starts}
+    meant = {
+        (*out, vid, tag is not None)
+        for at in frames.reached(starts)
+        for out, tag, vid in frames.spread(at)
+        if out not in senders and frames.is_host(out) and frames.mode(out) is not Mode.ROUTED
+    }
+    heard = {
+        (each["switch"], each["port"], each["vlan"], each["tagged"]): each.get("certain", True)
+        for each in answer["heard"]
+    }
+    if heard.keys() != meant:
+        return f"{heard.keys() ^ meant}"
+    for (switch, port, vid, _), certain in heard.items():
+        # Within its VLAN a tree joins all that hang together.
+        simple = vid in {at.vid for at in starts}
+        simple = simple or frames.shortest(starts, (switch, port), vid)[1]  # type: ignore[index]
+        if certain is not simple:
+            return f"{switch}:{port} in VLAN {vid}, certain: {simple}"
+    return ""
+
+
 @pytest.mark.parametrize("part", range(PARTS))
 def test_stories_are_what_frames_do(part: int, inkov: Inkov, tmp_path: Path) -> None:
     for seed in range(part, STORIES, PARTS):
@@ -389,6 +414,9 @@ def test_stories_are_what_frames_do(part: int, inkov: Inkov, tmp_path: Path) -> 
             if frames.mode(source) is Mode.ROUTED or source == target:
                 continue
             ends = f"{source[0]}:{source[1]}", f"{target[0]}:{target[1]}"
+            answer = inkov("hears", ends[0], "c", "-f", "json")
+            wrong = wrong_hearing(frames, source, answer.json) if answer.out else ""
+            assert not wrong, (seed, ends[0], wrong)
             story = inkov(
                 "follow", *ends, "c", "-f", "json", *(["--vlan", vid] if vid else [])
             ).json
