@@ -162,9 +162,12 @@ class RoutedReach:
         # The plain way passes all of it.
         if plain is not None and plain.how == Fate.PASSES:
             return Passes.WHOLE
-        # Else by what has to go back.
-        there = plain or self.routers.path(into, [out], *ends, back=True)
-        return Passes.NOTHING if there is None else Passes.IN_PART
+        # Else by a router that sends it back to the next one; only into the VLAN it is from, it
+        # may be that nobody asks for that.
+        there = self.routers.path(into, [out], *ends, back=True)
+        if there is not None and there.how == Fate.PASSES and not there.back:
+            return Passes.WHOLE
+        return Passes.NOTHING if there is None and plain is None else Passes.IN_PART
 
     def _alike(self, interface: Interface, island: int) -> Hashable:
         """What tells an interface from others of its routing table, for a packet."""

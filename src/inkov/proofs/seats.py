@@ -63,7 +63,9 @@ def seats_of(fabric: Fabric, port: BridgePort, idle: Sequence[int] = ()) -> list
     if fabric.is_implied(port):
         # A tag that only the plan's hosts use: somebody must be said to be there.
         there = tags_said(fabric).get(port.end, 0) >> port.outer & 1
-        return [Seat(port.number, port.outer, port.outer)] if there else []
+        subs = (fabric.bridge_ports[n] for n in fabric.at[port.end] if n != port.number)
+        taken = any(sub.outer == port.outer for sub in subs)
+        return [Seat(port.number, port.outer, port.outer)] if there and not taken else []
     seats = []
     vid = view.pvid or (view.untagged & -view.untagged).bit_length() - 1
     # Who hears one VLAN untagged is in it, even if what he sends is dropped.
@@ -117,11 +119,12 @@ def all_seats(fabric: Fabric, idle: Sequence[int] = ()) -> list[Seat]:
 
 
 def _at_routed(fabric: Fabric) -> list[Seat]:
-    named = {(host.device, host.port) for host in fabric.campus.hosts if not host.vid}
+    placed = map(fabric.seat_of, fabric.campus.hosts)
+    named = {(fabric.end_of(*place), tag) for place, tag in placed if place in fabric.ports}
     return [
         Seat(port.number, 0, 0)
         for port in fabric.bridge_ports
-        if fabric.bridges[port.bridge].routed and (port.end.device, port.port) in named
+        if fabric.bridges[port.bridge].routed and (port.end, port.outer) in named
     ]
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from inkov.campus import Campus, Device, Mode, Negotiation, Port, PortKind
+from inkov.campus import Campus, Device, Host, Mode, Negotiation, Port, PortKind
 from inkov.levels import Level
 from inkov.verify.rules import ALL, PortRules, rules_of
 from inkov.vlanset import VlanSet, bit, union
@@ -109,15 +109,13 @@ class FrameModel:
     def _attended(self) -> set[End]:
         """FM 4.9: the ends of links on whose wire there are hosts or unknown neighbours besides."""
         boxes = {end for ends in self.boxes.values() for end in ends}
-        ends = {*boxes, *((host.device, host.port) for host in self.campus.hosts)}
+        ends = {*boxes, *(self.seat_of(host)[0] for host in self.campus.hosts)}
         with_hosts: set[End] = set()
         for device, port in ends:
             # A host in the plan may be at a port that no file has.
             if device not in self.campus.devices or port not in self.campus.devices[device].ports:
                 continue
-            parent = self.campus.devices[device].ports[port].parent
-            below = parent is not None and parent.value in self.campus.devices[device].ports
-            work = [self.whole((device, parent.value if below and parent else port))]
+            work = [self.whole((device, port))]
             while work:
                 end = work.pop()
                 # Only at links it matters who else is on the wire.
@@ -133,6 +131,15 @@ class FrameModel:
             return []
         end = self.whole(place)
         return [end, *self.far.get(end, ())]
+
+    def seat_of(self, host: Host) -> tuple[End, int]:
+        """FM 4.1: the port of a host and its tag; of one at a sub-interface, those on its wire."""
+        device = self.campus.devices.get(host.device)
+        port = device.ports.get(host.port) if device is not None else None
+        if device is None or port is None or port.parent is None or port.outer is None:
+            return (host.device, host.port), host.vid or 0
+        below = port.parent.value if port.parent.value in device.ports else host.port
+        return (host.device, below), port.outer.value
 
     def hosted(self, end: End) -> bool:
         """FM 4.6, FM 4.9: whether somebody who is no known port is at an end."""
@@ -340,11 +347,14 @@ class FrameModel:
                 view, own = spot.views[0], []
                 # Behind a routed port sits only who is named.
                 if spot.routed:  # only who is known by name is there, and in no VLAN
-                    at = {(h.device, h.port) for h in self.campus.hosts if not h.vid}
-                    seats += [HostSeat(spot, 0, 0)] if (end[0], spot.name) in at else []
+                    named = {(self.whole(at), tag) for at, tag in self._placed}
+                    seats += [HostSeat(spot, 0, 0)] if (end, spot.outer) in named else []
                     continue
                 if self.is_implied(spot):
-                    seats += [HostSeat(spot, v, v) for v in self._tags_at(end) & {spot.outer}]
+                    # A sub-interface with this tag takes its frames.
+                    alone = sum(other.outer == spot.outer for other in spots) == 1
+                    tags = self._tags_at(end) & {spot.outer} if alone else ()
+                    seats += [HostSeat(spot, v, v) for v in tags]
                     continue
                 if view.pvid or view.untagged:
                     home = view.pvid or (view.untagged & -view.untagged).bit_length() - 1
@@ -405,8 +415,13 @@ class FrameModel:
 
     def _tags_at(self, end: End) -> set[int]:
         """The tags that hosts on the wire of an end are said to use."""
-        hosts = self.campus.hosts
-        return {h.vid for h in hosts if h.vid and end in self.wire_of((h.device, h.port))}
+        return {tag for at, tag in self._placed if tag and end in self.wire_of(at)}
+
+    @cached_property
+    def _placed(self) -> list[tuple[End, int]]:
+        """Where the hosts of the table are, as far as these places are there."""
+        places = map(self.seat_of, self.campus.hosts)
+        return [place for place in places if self.wire_of(place[0])]
 
     def sent(self, seat: HostSeat, level: Level) -> Iterator[tuple[Spot, int]]:
         """What a host can put on bridges, by port (FM 4.1); a hostile one by all ports on its wire

@@ -53,19 +53,13 @@ def meant(
 
 def _at_host(net: PacketModel, host: Host, level: Level) -> list[HostSeat]:
     """The seats of a host, in its form, on all of its wire."""
-    device = net.campus.devices.get(host.device)
-    port = device.ports.get(host.port) if device is not None else None
-    behind: list[HostSeat] = []
-    # A host at a sub-interface is there, with its tag.
-    if port is not None and port.parent is not None:
-        own = [seat for seat in net.seats if net.called(seat.spot) == (host.device, host.port)]
-    else:
-        wire = net.wire_of((host.device, host.port))
-        own = [seat for seat in net.seats if net.called(seat.spot) in wire]
-        # FM 3.9: a tag that a sub-interface takes is that one's; what comes by it has none.
-        subs = [seat for seat in net.seats if seat.spot.outer == host.vid and not seat.tag]
-        behind = [s for s in subs if s.spot.end in wire and not net.is_implied(s.spot)]
-    in_form = [*(seat for seat in own if seat.tag == (host.vid or 0)), *behind]
+    place, tag = net.seat_of(host)
+    wire = net.wire_of(place)
+    own = [seat for seat in net.seats if net.called(seat.spot) in wire]
+    # FM 3.9: a tag that a sub-interface takes is that one's; what comes by it has none.
+    subs = [seat for seat in net.seats if tag and seat.spot.outer == tag and not seat.tag]
+    behind = [s for s in subs if s.spot.end in wire and not net.is_implied(s.spot)]
+    in_form = [*(seat for seat in own if seat.tag == tag), *behind]
     return own if level == Level.HOSTILE and not in_form else in_form
 
 
