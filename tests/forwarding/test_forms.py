@@ -362,3 +362,91 @@ def test_a_host_at_a_sub_interface_is_on_the_wire_with_its_tag(
         )
         claims = inkov("prove", ".", "-f", "json").json["claims"]
         assert [claim["verdict"] for claim in claims] == ["broken"] * 2 + ["holds"] * 2
+
+
+ROUTED = "[port 9]\nmode: routed\n"
+OUTLETS = {
+    # A gateway is all there is behind it; in its own VLAN, or in another one than its.
+    ("[gateway 40 in b2]\naddress: 10.0.40.1/24\n", "a c"),
+    ("[gateway 30 in b2]\naddress: 10.0.30.1/24\n", "a"),
+    ("", "a"),
+}
+
+
+@pytest.mark.parametrize(("gateway", "there"), sorted(OUTLETS))
+def test_what_is_behind_a_sub_interface_that_is_alone_on_its_bridge(
+    inkov: Inkov, tmp_path: Path, gateway: str, there: str
+) -> None:
+    """FM 6.8: tag 10 is VLAN 40 within c."""
+    sub = "[sub 9.10]\nof: 9\ntag: 10\nmode: access\nvlan: 40\n[bridge b2]\nports: 9.10\n"
+    write(
+        tmp_path,
+        a=ACCESS + TRUNK.format(10) + "[neighbours]\n9: c:9\n",
+        c=TRUNK.format("none") + sub + gateway,
+    )
+    (row,) = inkov("vlans", ".", "--vlan", "10", "-f", "json").json["vlans"]
+    assert row["islands"] == [there.split()]
+
+
+def test_a_router_has_somebody_behind_the_sub_interface_of_another(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """FM 6.3: nobody else is in VLAN 10, and the two have no subnet in common."""
+    sub = "[sub 9.10]\nof: 9\ntag: 10\nmode: routed\naddress: 10.0.2.1/24\n"
+    write(
+        tmp_path,
+        a=TRUNK.format(10) + "[port 8]\nvlan: 10\n[neighbours]\n8: r:9\n9: c:9\n",
+        r=ROUTED + "address: 10.0.1.1/24\n",
+        c=ROUTED + sub,
+    )
+    (row,) = inkov("vlans", ".", "--vlan", "10", "-f", "json").json["vlans"]
+    assert row["islands"] == [["a", "c"]]
+
+
+def test_fm_5_2_a_hostile_host_has_a_vlan_that_it_only_sends_in(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """At a:1 it asks for a trunk, which takes VLAN 30 and sends none of it: the gateway is up."""
+    asked = "negotiation: passive\nallowed: 30\nwithheld: 30\n"
+    gateways = "".join(f"[gateway {vid}]\naddress: 10.0.{vid}.1/24\n" for vid in (30, 40))
+    write(tmp_path, a=ACCESS + asked + "[port 2]\nvlan: 40\n" + gateways)
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - isolate: [a:1, a:2]\n    layer: 3\n    level: hostile\n"
+        "  - isolate: [a:1, a:2]\n    layer: 3\n"
+    )
+    claims = inkov("prove", ".", "-f", "json").json["claims"]
+    assert [claim["verdict"] for claim in claims] == ["broken", "holds"]
+
+
+def test_what_a_box_only_gets_it_may_pass_on(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 4.7: hut gets tag 10 from a:9, which takes none; b:9 takes it."""
+    one_way = "[port 9]\nmode: general\npvid: none\naccept: untagged\ntagged: 10\n"
+    seen = "[neighbours]\n9: hut:{}\n"
+    write(
+        tmp_path, a=ACCESS + one_way + seen.format(1), b=ACCESS + TRUNK.format(10) + seen.format(2)
+    )
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [a:1, b:1]\n")
+    (claim,) = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    assert claim["verdict"] == "undecided" and "hut" in claim["because"]
+
+
+def test_who_has_no_address_is_near_nobody(inkov: Inkov, tmp_path: Path) -> None:
+    write(tmp_path, "fern,a,1,,10.0.10.5/24\nlamp,a,2,,\n", a=ACCESS + "[port 2]\nvlan: 10\n")
+    told = inkov("follow", "fern", "lamp", ".").out
+    assert "works" in told and "at layer 2" in told and "same subnet" not in told
+
+
+def test_what_becomes_of_untagged_frames_at_the_far_end_is_told(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    near = "[port 9]\nmode: access\nvlan: 10\n[neighbours]\n9: b:9\n"
+    native = "[port 9]\nmode: trunk\nnative: {}\nallowed: 30\n"
+    for vid, says in (
+        (30, "arrives at b:9 as VLAN 30"),
+        ("none", "leaves untagged and is dropped"),
+    ):
+        write(tmp_path, a=near, b=native.format(vid))
+        assert (
+            f"VLAN 10 leaves untagged and {says.removeprefix('leaves untagged and ')}"
+            in " ".join(inkov("ports", ".", "--because", "a:9").out.split())
+        )
