@@ -108,7 +108,7 @@ def follow_to(
         steps = list(_stops_at_shut(fabric, sendings, source, target, level, spread))
         return Story(False, steps, True, _instead(spread, sendings))
     # A host that hears one form only: try those first.
-    forms = [] if tag is None else [(port, _in_form(port, tag)) for port in ports]
+    forms = [] if tag is None else [(port, _in_form(port, tag, target)) for port in ports]
     for port, heard in forms:
         story = follow(fabric, sendings, source, port, level, heard)
         if story.arrives:
@@ -133,11 +133,13 @@ def follow_to_host(
     return Story(False, in_another_form(fabric, story.steps, tag), story.simple, instead)
 
 
-def _in_form(port: BridgePort, tag: int) -> int:
+def _in_form(port: BridgePort, tag: int, target: End) -> int:
     """The VIDs, as a mask, that a host hears: one that takes untagged frames (0), or a tag."""
     view = port.view
     if port.outer:
-        return view.emit if port.outer == tag else 0
+        # Who is at the sub-interface itself, as a seat has it, hears what it sends.
+        at_it = not tag and End(port.end.device, port.port) == target
+        return view.emit if at_it or port.outer == tag else 0
     return view.emit & ~view.untagged & 1 << tag if tag else view.emit & view.untagged
 
 
