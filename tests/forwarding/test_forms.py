@@ -365,15 +365,15 @@ def test_a_host_at_a_sub_interface_is_on_the_wire_with_its_tag(
 
 
 ROUTED = "[port 9]\nmode: routed\n"
-OUTLETS = {
+OUTLETS = [
     # A gateway is all there is behind it; in its own VLAN, or in another one than its.
     ("[gateway 40 in b2]\naddress: 10.0.40.1/24\n", "a c"),
     ("[gateway 30 in b2]\naddress: 10.0.30.1/24\n", "a"),
     ("", "a"),
-}
+]
 
 
-@pytest.mark.parametrize(("gateway", "there"), sorted(OUTLETS))
+@pytest.mark.parametrize(("gateway", "there"), OUTLETS)
 def test_what_is_behind_a_sub_interface_that_is_alone_on_its_bridge(
     inkov: Inkov, tmp_path: Path, gateway: str, there: str
 ) -> None:
@@ -428,6 +428,20 @@ def test_what_a_box_only_gets_it_may_pass_on(inkov: Inkov, tmp_path: Path) -> No
     (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [a:1, b:1]\n")
     (claim,) = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
     assert claim["verdict"] == "undecided" and "hut" in claim["because"]
+
+
+def test_a_box_at_a_sub_interface_is_on_the_wire_of_the_port(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 4.7: hut, which may be a switch, gets tag 10 whether the report names a:9 or a:9.10."""
+    sub = "[sub 9.10]\nof: 9\ntag: 10\nmode: access\nvlan: 10\n"
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [a:1, b:1]\n")
+    for near in ("9", "9.10"):
+        write(
+            tmp_path,
+            a=ACCESS + TRUNK.format("none") + sub + f"[neighbours]\n{near}: hut:1\n",
+            b=ACCESS + TRUNK.format(10) + "[neighbours]\n9: hut:2\n",
+        )
+        (claim,) = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+        assert claim["verdict"] == "undecided" and "hut" in claim["because"]
 
 
 def test_who_has_no_address_is_near_nobody(inkov: Inkov, tmp_path: Path) -> None:

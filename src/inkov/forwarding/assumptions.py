@@ -31,7 +31,7 @@ def nameless(fabric: Fabric, outside: Outside) -> bool:
     """True for a neighbour at a port with tagged frames of which an address alone is known: there
     is a link, and nobody knows where it leads (FM 4.10).
     """
-    numbers = fabric.at.get(fabric.end_of(*outside.near), ())
+    numbers = fabric.at.get(fabric.wire_of(outside.near), ())
     # An address and no name at a port with tags: it may be one of the switches.
     views = [fabric.bridge_ports[number].view for number in numbers]
     return is_address(outside.far) and any(view.emit & ~view.untagged for view in views)

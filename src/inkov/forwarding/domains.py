@@ -183,11 +183,10 @@ def doubtful(fabric: Fabric, domains: Domains) -> set[int]:
     met = _met_by(fabric)
     for number in fabric.crossings:
         port = fabric.bridge_ports[number]
-        mask, once = 0, 0
+        passed = several = 0
         for vids in met[number].values():
-            mask, once = mask | (once & vids), once | vids
-        if port.view.protected:
-            mask = once
+            passed, several = passed | vids, several | passed & vids
+        mask = passed if port.view.protected else several
         if mask not in columns:
             own = [domains.column[vid] for vid in bits(mask)]
             columns[mask] = np.array(own, dtype=np.int64)

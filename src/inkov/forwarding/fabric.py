@@ -17,6 +17,7 @@ from inkov.forwarding.negotiation import Party
 from inkov.forwarding.view import PortView
 from inkov.vlanset import VlanSet, bit
 from inkov.wiring import End, Wiring
+from inkov.wiring.links import below
 
 __all__ = [
     "Assumption",
@@ -212,17 +213,19 @@ class Fabric(Struct):
         # A member forwards as its bundle.
         return End(device, resolved.bundle) if resolved.bundle else resolved.end
 
+    def wire_of(self, place: End) -> End:
+        """The end on whose wire a port is: its own, or that of the port below a sub-interface."""
+        return self.end_of(place.device, below(self.device(place.device), place.port)[0])
+
     def seat_of(self, host: Host) -> tuple[End, int]:
         """The port of a host and the tag that it uses (0: none), as its wire sees them: one that a
         table has at a sub-interface is at the port below, with that one's tag (FM 4.1).
         """
-        place = End(host.device, host.port)
-        port = self.ports[place].stated if place in self.ports else None
-        if port is not None and port.parent is not None and port.outer is not None:
-            below = End(host.device, port.parent.value)
-            if below in self.ports:
-                return below, port.outer.value
-        return place, host.vid or 0
+        # A host at a device that is not there is told by a check.
+        if host.device not in self.campus.devices:
+            return End(host.device, host.port), host.vid or 0
+        port, tag = below(self.device(host.device), host.port)
+        return End(host.device, port), tag or host.vid or 0
 
     def resolved(self, port: BridgePort) -> Resolved:
         """The port behind a bridge port; for one of a sub-interface, that sub-interface."""

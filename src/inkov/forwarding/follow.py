@@ -323,7 +323,9 @@ def _stops(
     """The way as far as it leads towards the target, and what stops the frame there."""
     # It gets to the target's bridge, and is not sent there.
     if spread.present(target.bridge):
-        way = find_way(fabric, sendings, _on(target.bridge), level)
+        # Better a VLAN that the port would send; any other still tells where it stops.
+        wanted = target.view.emit & spread.present(target.bridge)
+        way = find_way(fabric, sendings, _on(target.bridge, wanted or -1), level)
         if way is not None:
             yield from tell(fabric, way)
             yield _not_sent(fabric, way.end, target)

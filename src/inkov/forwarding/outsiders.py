@@ -73,7 +73,7 @@ def several_ports(fabric: Fabric) -> dict[str, list[End]]:
     called: dict[Identity, str] = {}
     identity = identities(fabric.wiring.outside)
     for outside in fabric.wiring.outside:
-        end = fabric.end_of(*outside.near)
+        end = fabric.wire_of(outside.near)
         if end in fabric.at:
             called.setdefault(identity(outside), outside.far)
             behind.setdefault(identity(outside), set()).add(end)

@@ -109,13 +109,13 @@ class FrameModel:
     def _attended(self) -> set[End]:
         """FM 4.9: the ends of links on whose wire there are hosts or unknown neighbours besides."""
         boxes = {end for ends in self.boxes.values() for end in ends}
-        ends = {*boxes, *(self.seat_of(host)[0] for host in self.campus.hosts)}
+        ends = {*boxes, *((host.device, host.port) for host in self.campus.hosts)}
         with_hosts: set[End] = set()
         for device, port in ends:
             # A host in the plan may be at a port that no file has.
             if device not in self.campus.devices or port not in self.campus.devices[device].ports:
                 continue
-            work = [self.whole((device, port))]
+            work = [self.whole(self.below((device, port))[0])]
             while work:
                 end = work.pop()
                 # Only at links it matters who else is on the wire.
@@ -134,12 +134,17 @@ class FrameModel:
 
     def seat_of(self, host: Host) -> tuple[End, int]:
         """FM 4.1: the port of a host and its tag; of one at a sub-interface, those on its wire."""
-        device = self.campus.devices.get(host.device)
-        port = device.ports.get(host.port) if device is not None else None
-        if device is None or port is None or port.parent is None or port.outer is None:
-            return (host.device, host.port), host.vid or 0
-        below = port.parent.value if port.parent.value in device.ports else host.port
-        return (host.device, below), port.outer.value
+        place, tag = self.below((host.device, host.port))
+        return place, tag or host.vid or 0
+
+    def below(self, place: End) -> tuple[End, int]:
+        """FM 3.9: the port on whose wire a port is, and its tag there (0 for none)."""
+        device = self.campus.devices.get(place[0])
+        port = device.ports.get(place[1]) if device is not None else None
+        parent = port.parent.value if port is not None and port.parent is not None else ""
+        if device is None or port is None or port.outer is None or parent not in device.ports:
+            return place, 0
+        return (place[0], parent), port.outer.value
 
     def hosted(self, end: End) -> bool:
         """FM 4.6, FM 4.9: whether somebody who is no known port is at an end."""

@@ -156,6 +156,16 @@ def bundle_of(device: Device, port: str) -> str:
     return bundle.name
 
 
+def below(device: Device, port: str) -> tuple[str, int]:
+    """The port on whose wire a port is, and the tag that frames wear there (0: none): of a tagged
+    sub-interface the one below it and its tag (FM 3.9), else the port itself.
+    """
+    own = device.ports.get(port)
+    if own is None or own.parent is None or own.outer is None:
+        return port, 0
+    return (own.parent.value, own.outer.value) if own.parent.value in device.ports else (port, 0)
+
+
 class _Finder:
     """Finds devices and ports by the names reports give them."""
 
@@ -371,10 +381,8 @@ def _attend(campus: Campus, finder: _Finder, wiring: Wiring) -> None:
             places.append(End(name, port))
     for place in places:
         device = campus.devices[place.device]
-        parent = device.ports[place.port].parent
         # A host at a sub-interface is on the wire of the port below, and that of its bundle.
-        below = parent.value if parent is not None and parent.value in device.ports else place.port
-        end = End(place.device, bundle_of(device, below))
+        end = End(place.device, bundle_of(device, below(device, place.port)[0]))
         # An end without a link has nobody else on its wire that could be told.
         work = [end] if end in wiring.of and end not in wiring.attended else []
         wiring.attended.update(work)
