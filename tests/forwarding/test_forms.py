@@ -67,35 +67,6 @@ def test_a_host_on_a_wire_whose_ends_have_other_names(inkov: Inkov, tmp_path: Pa
     assert [(each["switch"], each["port"]) for each in heard] == [("b", "1")]
 
 
-def test_what_is_sent_in_a_vlan_is_tagged_where_the_port_takes_it_so(
-    inkov: Inkov, tmp_path: Path
-) -> None:
-    """VLAN 10 at an access port is untagged, and tagged on a trunk."""
-    write(tmp_path, a=ACCESS + TRUNK.format("10,30"))
-    for source, target, tagged in (("a:1", "a:9", False), ("a:9", "a:1", True)):
-        steps = inkov("follow", source, target, ".", "--vlan", "10", "-f", "json").json["steps"]
-        assert [(step["event"], step["tagged"]) for step in steps] == [
-            ("sent", tagged),
-            ("heard", not tagged),
-        ]
-
-
-def test_where_it_stops_it_is_on_no_wire(inkov: Inkov, tmp_path: Path) -> None:
-    """A frame in VLAN 10 that another port of the switch does not send; and one that a link does
-    not pass. That is certain, so nothing says that it were not.
-    """
-    link = TRUNK.format(30) + "[neighbours]\n9: {}:9\n"
-    write(
-        tmp_path, a=ACCESS + "[port 2]\nvlan: 30\n" + link.format("b"), b=ACCESS + link.format("a")
-    )
-    for target, place in (("a:2", ("a", "2")), ("b:1", ("a", "9"))):
-        told = inkov("follow", "a:1", target, ".", "-f", "json").json
-        last = told["steps"][-1]
-        assert (last["switch"], last["port"]) == place
-        assert (last["event"], last["tagged"]) == ("stops", False)
-        assert told["arrives"] is False and "certain" not in told
-
-
 def test_two_areas_that_only_a_routed_link_joins(inkov: Inkov, tmp_path: Path) -> None:
     """FM 6.7: VLAN 10 of a and VLAN 10 of b are two VLANs, and may have two names; by a trunk, or a
     neighbour that both see and no file describes, they are one.
@@ -246,17 +217,6 @@ def test_what_came_by_a_link_does_not_turn_back_in_vlan_1(inkov: Inkov, tmp_path
     assert [(each["switch"], each["port"], each["vlan"]) for each in heard] == [("b", "1", 1)]
 
 
-def test_a_port_that_takes_nothing_stops_what_is_on_no_wire(inkov: Inkov, tmp_path: Path) -> None:
-    write(tmp_path, a=ACCESS + TRUNK.format(10))
-    (step,) = inkov("follow", "a:9", "a:1", ".", "-f", "json").json["steps"]
-    assert (step["port"], step["event"], step["vlan"], step["tagged"]) == (
-        "9",
-        "stops",
-        None,
-        False,
-    )
-
-
 @pytest.mark.parametrize("setting", ["pvid: none\n", "pvid: 10\naccept: tagged\n"])
 def test_a_port_without_a_place_for_untagged_frames_puts_them_nowhere(
     inkov: Inkov, tmp_path: Path, setting: str
@@ -268,15 +228,6 @@ def test_a_port_without_a_place_for_untagged_frames_puts_them_nowhere(
     for target in ("a:2", "a:10"):
         (step,) = inkov("follow", "a:9", target, ".", "-f", "json").json["steps"]
         assert (step["port"], step["event"]) == ("9", "stops")
-
-
-def test_a_port_that_is_shut_is_of_the_bridge_that_names_it(inkov: Inkov, tmp_path: Path) -> None:
-    ports = "".join(f"[port {port}]\nmode: access\nvlan: 10\n" for port in (1, 2, 3))
-    bridges = "[bridge red]\nports: 3\n[bridge green]\nports: 1, 2\n"
-    write(tmp_path, a=ports.replace("[port 2]\n", "[port 2]\nstate: off\n") + bridges)
-    steps = inkov("follow", "a:1", "a:2", ".", "-f", "json").json["steps"]
-    assert [(step["port"], step["event"]) for step in steps] == [("1", "sent"), ("2", "stops")]
-    assert steps[-1]["because"] == "a:2 is shut"
 
 
 def test_where_untagged_frames_get_in_is_part_of_what_a_port_does(

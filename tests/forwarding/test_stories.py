@@ -296,10 +296,14 @@ class Teller:
         far = self.distances(target)
         if last["because"].startswith("no link leads on towards"):
             return "a link does" if far else ""
+        if before != "leaves" and last["tagged"]:
+            return "it is on no wire"
         if not far or far[frames.bridge_of(self.at[0])] != min(far.values()):
             return "it gets nearer"
         if before == "leaves":  # it is on the wire, and nothing takes it at the far end
             (out, tag), *_ = self.wire
+            if (last["vlan"], last["tagged"]) != (tag, tag is not None):
+                return "it has another form"
             fars = frames.cables.get(frames.end_of(out), ())
             taken = [(at.device, at.port) for at in self.over()]
             if (
