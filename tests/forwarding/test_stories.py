@@ -351,7 +351,9 @@ def told(teller: Teller, target: Place, story: dict[str, Any]) -> str:
     if story["arrives"] is not bool(ways):
         return f"it arrives at {ways}"
     if not starts:
-        return "" if not before and last["event"] == "stops" else "it is sent"
+        nowhere = last["event"] == "stops" and last["vlan"] is None and not last["tagged"]
+        at_source = (last["switch"], last["port"]) == teller.source
+        return "" if not before and nowhere and at_source else "it is sent"
     for step in story["steps"] if ways else before:
         if wrong := teller.wrong(step):
             return f"{wrong}: {step}"
