@@ -383,13 +383,14 @@ def test_what_a_box_only_gets_it_may_pass_on(inkov: Inkov, tmp_path: Path) -> No
 
 
 def test_a_box_at_a_sub_interface_is_on_the_wire_of_the_port(inkov: Inkov, tmp_path: Path) -> None:
-    """FM 4.7: hut, which may be a switch, gets tag 10 whether the report names a:9 or a:9.10."""
-    sub = "[sub 9.10]\nof: 9\ntag: 10\nmode: access\nvlan: 10\n"
+    """FM 4.7: hut, which may be a switch, gets tag 10 whether the report names a:9 or a:9.10; and
+    whatever the VLAN is called inside.
+    """
     (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [a:1, b:1]\n")
-    for near in ("9", "9.10"):
+    for near, inside in (("9", 10), ("9.10", 10), ("9", 40)):
         write(
             tmp_path,
-            a=ACCESS + TRUNK.format("none") + sub + f"[neighbours]\n{near}: hut:1\n",
+            a=BEHIND.format(inside) + TRUNK.format("none") + f"[neighbours]\n{near}: hut:1\n",
             b=ACCESS + TRUNK.format(10) + "[neighbours]\n9: hut:2\n",
         )
         (claim,) = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
@@ -416,3 +417,81 @@ def test_what_becomes_of_untagged_frames_at_the_far_end_is_told(
             f"VLAN 10 leaves untagged and {says.removeprefix('leaves untagged and ')}"
             in " ".join(inkov("ports", ".", "--because", "a:9").out.split())
         )
+
+
+def test_a_frame_that_stops_at_a_shut_port_could_happen_in_one_tree(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    write(tmp_path, a=ACCESS + "[port 2]\nvlan: 10\nmode: access\nstate: off\n")
+    story = inkov("follow", "a:1", "a:2", ".", "-f", "json").json
+    assert not story["arrives"] and "certain" not in story
+
+
+def test_a_host_with_a_tag_sends_it_where_its_port_takes_it(inkov: Inkov, tmp_path: Path) -> None:
+    """The lamp's frames get in at both ends of its wire: at a:9 with their tag, though that port
+    has untagged frames in the same VLAN.
+    """
+    write(
+        tmp_path,
+        "lamp,a,9,10,\n",
+        a=ACCESS + TRUNK.format(10).replace("none", "10") + "[neighbours]\n9: b:9\n",
+        b=ACCESS + ACCESS.replace("port 1", "port 9"),
+    )
+    sent, _ = inkov("follow", "lamp", "a:1", ".", "-f", "json").json["steps"]
+    assert (sent["switch"], sent["port"], sent["tagged"]) == ("a", "9", True)
+
+
+@pytest.mark.parametrize(
+    ("port", "says"),
+    [(TRUNK.format(10), "the tag 10 stays so"), (ACCESS, "untagged frames stay so")],
+)
+def test_what_a_bridge_that_takes_no_notice_of_tags_leaves_as_it_is(
+    inkov: Inkov, tmp_path: Path, port: str, says: str
+) -> None:
+    """FM 2.11: on both sides of it, whatever arrives."""
+    link = port.replace("port 1", "port 9")
+    unaware = "[port {}]\nmode: unaware\n"
+    write(
+        tmp_path,
+        a=ACCESS + link + "[neighbours]\n9: u:8\n",
+        b=ACCESS + link + "[neighbours]\n9: u:9\n",
+        u=unaware.format(8) + unaware.format(9),
+    )
+    steps = inkov("follow", "a:1", "b:1", ".", "-f", "json").json["steps"]
+    passing = [step["because"] for step in steps if step["switch"] == "u"]
+    assert len(passing) == 2 and all(says in because for because in passing), passing
+
+
+def test_a_router_sends_nothing_back_where_another_way_leads_on(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """FM 5.5: from the fern's subnet r knows two ways to the lamp's: back by q, and on by t."""
+    legs = {"r": ((1, 10), (2, 20)), "q": ((3, 10), (4, 30)), "t": ((5, 20), (6, 30))}
+    switch = "".join(f"[port {n}]\nvlan: {vid}\nmode: access\n" for n, vid in ((8, 10), (9, 30)))
+    cables = ""
+    for last, (router, ports) in enumerate(legs.items(), 1):
+        text = ""
+        for number, vid in ports:
+            text += f"[port {number}]\nmode: routed\naddress: 10.0.{vid}.{last}/24\n"
+            switch += f"[port {number}]\nmode: access\nvlan: {vid}\n"
+            cables += f"{number}: {router}:{number}\n"
+        write(tmp_path, **{router: text})
+    write(
+        tmp_path,
+        s="20: reed\n" + switch + "[neighbours]\n" + cables,
+    )
+    (tmp_path / "hosts.csv").write_text(
+        "host,switch,port,address,gateway\n"
+        "fern,s,8,10.0.10.5/24,10.0.10.1\nlamp,s,9,10.0.30.5/24,10.0.30.3\n"
+    )
+    told = inkov("follow", "fern", "lamp", ".")
+    assert "A ping between fern and lamp works" in told.out
+    assert "t routes it" in told.out and "q routes it" not in told.out, told.out
+
+
+def test_a_bridge_with_a_port_that_is_not_there_is_not_whole(inkov: Inkov, tmp_path: Path) -> None:
+    """Perhaps the port is called otherwise: what would be joined by it is not known."""
+    write(tmp_path, a=ACCESS + "[port 2]\nmode: access\nvlan: 10\n[bridge b2]\nports: 2,77\n")
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [a:1, a:2]\n")
+    (claim,) = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    assert claim["verdict"] == "undecided" and "'77'" in claim["because"], claim

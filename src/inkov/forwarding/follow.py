@@ -106,7 +106,7 @@ def follow_to(
     if not ports:
         spread = flood(fabric, sendings, level)
         steps = list(_stops_at_shut(fabric, sendings, source, target, level, spread))
-        return Story(False, steps, True, _instead(spread, sendings))
+        return Story(False, steps, instead=_instead(spread, sendings))
     # A host that hears one form only: try those first.
     forms = [] if tag is None else [(port, _in_form(port, tag, target)) for port in ports]
     for port, heard in forms:
@@ -174,13 +174,14 @@ def follow_to_router(
     if not there:
         goal = router.device, bridge
         steps = list(_towards(fabric, sendings, source, goal, hears, spread))
-        return Story(False, steps, True, _instead(spread, sendings))
+        return Story(False, steps, instead=_instead(spread, sendings))
     # It gets there in a VLAN that the router does not take.
     way = find_way(fabric, sendings, _on(bridge), level)
     assert way is not None
     says = f"it is in VLAN {way.end.vid} there, and {router.name} takes VLAN {bits_to_text(hears)}"
     stops = Step(router.device, router.name, Event.STOPS, way.end.vid, False, says, router.origin)
-    return Story(False, [*tell(fabric, way), stops], True, _instead(spread, sendings))
+    steps = [*tell(fabric, way), stops]
+    return Story(False, steps, instead=_instead(spread, sendings))
 
 
 def follow(
@@ -202,7 +203,7 @@ def follow(
         return Story(True, [*tell(fabric, way), heard_at(fabric, target, way.end.vid)], way.simple)
     spread = flood(fabric, sendings, level)
     steps = list(_stops(fabric, sendings, source, target, level, spread))
-    return Story(False, steps, True, _instead(spread, sendings))
+    return Story(False, steps, instead=_instead(spread, sendings))
 
 
 def heard_at(fabric: Fabric, target: BridgePort, vid: int) -> Step:
