@@ -36,6 +36,15 @@ settings.load_profile("inkov")
 DEMO = Path(__file__).parent.parent / "src" / "inkov" / "demo" / "campus"
 
 
+def cases(name: str, number: int) -> int:
+    """How many random cases an oracle looks at: those of `INKOV_<name>`, or `number` of them where
+    `INKOV_WHOLE` asks for all, as CI does; otherwise a quarter, so that one who waits for the tests
+    waits half as long.
+    """
+    whole = number if os.environ.get("INKOV_WHOLE") else -(-number // 4)
+    return int(os.environ.get(f"INKOV_{name}", whole))
+
+
 def campus_of(*sheets: str) -> Campus:
     """A campus from sheets as texts; `inkov sheet 1` and the indentation may be left out."""
     campus = Campus()

@@ -337,6 +337,7 @@ def measure(folder: Path) -> None:
             "COVERAGE_FILE": str(folder / "coverage"),
             "COVERAGE_PROCESS_START": str(settings),
             "PYTHONPATH": path,
+            "INKOV_WHOLE": "1",
         },
         check=True,
     )
@@ -361,7 +362,12 @@ def survives(
 def passes(tests: list[str], tree: Path, measured: Measured) -> bool:
     """Whether some tests pass on a tree, in time."""
     command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-W", "ignore"]
-    environment = {**os.environ, "PYTHONPATH": str(tree / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
+    environment = {
+        **os.environ,
+        "PYTHONPATH": str(tree / "src"),
+        "PYTHONDONTWRITEBYTECODE": "1",
+        "INKOV_WHOLE": "1",
+    }
     try:
         done = subprocess.run(
             [*command, *tests],

@@ -8,7 +8,6 @@ finding. What is to be found out first, or decided, is worded so, and not tried.
 
 from __future__ import annotations
 
-import os
 import random
 import re
 from copy import deepcopy
@@ -31,8 +30,9 @@ from tests.checks.cures import edits_of
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_examples import write
 from tests.checks.test_mistakes import clean, ground_of
+from tests.conftest import cases
 
-CAMPUSES = int(os.environ.get("INKOV_CURES", "800"))
+CAMPUSES = cases("CURES", 800)
 
 Reach = dict[End, set[tuple[str, str, int, bool]]]
 """Port -> who hears what is sent there: (switch, port, VLAN there, tagged), gateways among them."""

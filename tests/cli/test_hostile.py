@@ -17,7 +17,7 @@ from xml.etree import ElementTree
 import pytest
 
 from tests.cli.fuzz import Ground
-from tests.conftest import Inkov, Result
+from tests.conftest import Inkov, Result, cases
 
 EVIL = "=\x1b[31m\x07\x9b0m\u202e\u2066\u2028\x85\r\n<b>|`[x](y)\x00\u200f"
 """Ends of lines, colours, a bell, a turned direction, a formula, markup."""
@@ -237,5 +237,5 @@ def test_what_is_no_configuration_is_named_for_what_it_is(inkov: Inkov, tmp_path
 
 def test_whatever_the_program_is_given_it_ends_by_itself(tmp_path: Path) -> None:
     ground = Ground(tmp_path)
-    for number in range(int(os.environ.get("INKOV_ATTACKS", "150"))):
+    for number in range(cases("ATTACKS", 150)):
         ground.attack(random.Random(f"attack {number}"))

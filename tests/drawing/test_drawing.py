@@ -4,7 +4,6 @@ ports, and the laws of `laws.py`.
 
 from __future__ import annotations
 
-import os
 import random
 import re
 from pathlib import Path
@@ -13,10 +12,10 @@ import pytest
 from bench.campus import write_campus
 
 from tests.cli.test_overview import BLOCKS, TWO_CORES, campus, pairs
-from tests.conftest import DEMO, Inkov
+from tests.conftest import DEMO, Inkov, cases
 from tests.drawing.laws import Svg, can_be_read, shows_each_link, well_laid_out
 
-CAMPUSES = int(os.environ.get("INKOV_DRAWINGS", "40"))
+CAMPUSES = cases("DRAWINGS", 40)
 
 
 def drawn(inkov: Inkov, folder: Path, *options: str) -> Svg:

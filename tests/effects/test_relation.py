@@ -4,7 +4,6 @@ against all pairs, one frame and one packet at a time.
 
 from __future__ import annotations
 
-import os
 import random
 import re
 from collections.abc import Iterable
@@ -23,13 +22,13 @@ from inkov.readers import load
 from inkov.vlanset import bits
 from inkov.wiring import wire
 from tests.campuses import NOWHERE, fact, random_campus
-from tests.conftest import campus_of
+from tests.conftest import campus_of, cases
 from tests.edits.changes import changed
 from tests.effects.pairs import WORTH, Name, Pairs, flooded, heard, passed
 from tests.proofs.test_packets import with_gateways
 from tests.written import in_files
 
-CHANGES = int(os.environ.get("INKOV_CHANGES", "60"))
+CHANGES = cases("CHANGES", 60)
 
 
 def relation_of(old: Campus, new: Campus, level: Level) -> Relation:

@@ -4,7 +4,6 @@ pairs of ports that hear each other: on small campuses, from two folders to the 
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Iterator
 from itertools import combinations
@@ -15,12 +14,12 @@ import networkx as nx
 import pytest
 
 from inkov.vlanset import VlanSet
-from tests.conftest import Inkov
+from tests.conftest import Inkov, cases
 from tests.effects.test_consequences import switch
 
 VIDS = (1, 10, 20)
 PORTS = ("01", "10", "10a", "10b", "20", "20a", "20b")
-CAMPUSES = int(os.environ.get("INKOV_CHANGES", "60"))
+CAMPUSES = cases("CHANGES", 60)
 Told = tuple[str, str, str, bool]
 Port = tuple[str, str]
 

@@ -4,7 +4,6 @@ program, and only then held against the naive simulator, which knows what was me
 
 from __future__ import annotations
 
-import os
 import random
 from pathlib import Path
 from typing import Any
@@ -17,12 +16,12 @@ from inkov.levels import Level
 from inkov.readers import load
 from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
-from tests.conftest import Inkov
+from tests.conftest import Inkov, cases
 from tests.forwarding.heard import engine_hears
 from tests.simulator import UNTAGGED, Simulator
 from tests.written import in_files
 
-CAMPUSES = int(os.environ.get("INKOV_FILES", "240"))
+CAMPUSES = cases("FILES", 240)
 PARTS = 8
 TAGS = {*VIDS, 4094}
 KNOWN = {*TAGS, UNTAGGED}

@@ -4,7 +4,6 @@ campuses with gateways, routers and sub-interfaces, from sheets to what `vlans` 
 
 from __future__ import annotations
 
-import os
 import random
 from collections import Counter
 from collections.abc import Iterator
@@ -18,12 +17,12 @@ import pytest
 
 from inkov.campus import Campus, Fact, Gateway, Mode
 from tests.campuses import NOWHERE, VIDS, fact, random_campus
-from tests.conftest import Inkov
+from tests.conftest import Inkov, cases
 from tests.forwarding.frames import Bridge, Frames
 from tests.simulator import ANY, At, Place, said
 from tests.written import in_files
 
-CAMPUSES = int(os.environ.get("INKOV_ISLANDS", "360"))
+CAMPUSES = cases("ISLANDS", 360)
 PARTS = 6
 FAR = 1000  # more than all links
 Hub = tuple[Bridge, int]

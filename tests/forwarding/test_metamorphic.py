@@ -20,8 +20,9 @@ from inkov.levels import Level
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import VIDS, fact, listeners, random_campus
+from tests.conftest import cases
 
-SEEDS = range(120)
+SEEDS = range(cases("SEEDS", 120))
 
 
 def built(campus: Campus) -> Fabric:

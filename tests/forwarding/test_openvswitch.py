@@ -4,7 +4,6 @@ every host port.
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Iterator
 from pathlib import Path
@@ -22,11 +21,11 @@ from inkov.readers import load
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import NOWHERE, fact
-from tests.conftest import need
+from tests.conftest import cases, need
 from tests.forwarding.openvswitch import OpenVSwitch, installed
 from tests.written import in_files
 
-CAMPUSES = int(os.environ.get("INKOV_REALITY", "320"))
+CAMPUSES = cases("REALITY", 320)
 VIDS = [10, 20, 30, 40]
 
 

@@ -4,7 +4,6 @@ both levels.
 
 from __future__ import annotations
 
-import os
 import random
 
 import pytest
@@ -16,10 +15,11 @@ from inkov.forwarding import resolve
 from inkov.levels import Level
 from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
+from tests.conftest import cases
 from tests.forwarding.heard import engine_hears
 from tests.simulator import UNTAGGED, Simulator
 
-CAMPUSES = int(os.environ.get("INKOV_CAMPUSES", "2400"))
+CAMPUSES = cases("CAMPUSES", 2400)
 
 
 def disagreements(campus: Campus) -> list[str]:
@@ -46,7 +46,7 @@ def disagreements(campus: Campus) -> list[str]:
     return found
 
 
-@settings(max_examples=200)
+@settings(max_examples=CAMPUSES // 12)
 @given(st.randoms(use_true_random=False))
 def test_agrees_with_the_simulator_and_shrinks_if_not(rng: random.Random) -> None:
     assert disagreements(random_campus(rng, 12)) == []

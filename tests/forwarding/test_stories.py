@@ -5,7 +5,6 @@ that is named. Random campuses, from sheets to the program's JSON.
 
 from __future__ import annotations
 
-import os
 import random
 import re
 from itertools import product
@@ -18,12 +17,12 @@ import pytest
 from inkov.campus import Accept, Mode, PortKind
 from inkov.vlanset import VlanSet
 from tests.campuses import VIDS, random_campus
-from tests.conftest import Inkov
+from tests.conftest import Inkov, cases
 from tests.forwarding.frames import Bridge, Frames
 from tests.simulator import ANY, At, Place, said
 from tests.written import in_files, ranges
 
-STORIES = int(os.environ.get("INKOV_STORIES", "96"))
+STORIES = cases("STORIES", 96)
 PARTS = 6
 TOLD = 8  # ways of each campus
 

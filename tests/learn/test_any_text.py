@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 import re
 
@@ -12,9 +11,10 @@ from inkov.learn import NothingLearnt, begin, learn, paired, sketched
 from inkov.learn.write import usable
 from inkov.readers.dialects import compile_dialect
 from inkov.readers.sheets.reader import read as read_sheet
+from tests.conftest import cases
 from tests.learn.languages import Language, sheet, switches
 
-LANGUAGES = int(os.environ.get("INKOV_LANGUAGES", "4"))
+LANGUAGES = cases("LANGUAGES", 4)
 STRANGE = [*'{}"#@~;.-1a!=|[]()&%', "..", "4095", '"x y"', "^z", "10.1.1.1", "::1", "\\", "\\["]
 STRANGE += ["{vid}", "{secret}", "\u202e", "\x1b[1m", "\ue000", "\ue003"]
 

@@ -15,11 +15,11 @@ from inkov.learn import begin, learn, paired
 from inkov.learn.rehearsal import views
 from inkov.readers.dialects import compile_dialect, read_text
 from inkov.readers.sheets.reader import read as read_sheet
-from tests.conftest import DEMO, Inkov
+from tests.conftest import DEMO, Inkov, cases
 from tests.learn.languages import Language, sheet, switches
 from tests.learn.test_learn import is_right
 
-LANGUAGES = int(os.environ.get("INKOV_LANGUAGES", "4"))
+LANGUAGES = cases("LANGUAGES", 4)
 REPAIRED = DEMO / "repaired"
 
 BEGUN = '''# Notes of ours, from the fern house.

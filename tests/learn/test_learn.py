@@ -20,10 +20,10 @@ from inkov.learn import learn, paired
 from inkov.learn.rehearsal import View, views
 from inkov.readers.dialects import compile_dialect, read_text
 from inkov.readers.walk.device import read as read_walk
-from tests.conftest import DEMO, Inkov, run_inkov
+from tests.conftest import DEMO, Inkov, cases, run_inkov
 from tests.learn.languages import Does, Language, Switch, sheet, switches, walk
 
-LANGUAGES = int(os.environ.get("INKOV_LANGUAGES", "4"))
+LANGUAGES = cases("LANGUAGES", 4)
 SEEN = 2  # switches of which there is another source
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 
 import pytest
@@ -14,9 +13,10 @@ from inkov.learn.search import candidates
 from inkov.learn.write import alike, written
 from inkov.readers.dialects import Dialect, compile_dialect
 from inkov.readers.sheets.reader import read as read_sheet
+from tests.conftest import cases
 from tests.learn.languages import Language, sheet, switches
 
-LANGUAGES = int(os.environ.get("INKOV_LANGUAGES", "4"))
+LANGUAGES = cases("LANGUAGES", 4)
 
 
 @pytest.mark.parametrize("seed", range(LANGUAGES))

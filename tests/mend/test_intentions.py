@@ -20,7 +20,7 @@ from inkov.plan import Plan, PlanFile, Practice
 from inkov.readers import load
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
-from tests.conftest import Inkov
+from tests.conftest import Inkov, cases
 
 Link = tuple[str, str, str, str]  # switch, port, switch, port
 
@@ -122,7 +122,7 @@ def random_campus(rng: random.Random) -> tuple[list[str], list[Link]]:
     return switches, [(a, port(a), b, port(b)) for a, b in pairs]
 
 
-@pytest.mark.parametrize("seed", range(60))
+@pytest.mark.parametrize("seed", range(cases("WAYS", 60)))
 def test_on_every_redundant_way_with_the_fewest_edits(
     inkov: Inkov, tmp_path: Path, seed: int
 ) -> None:
@@ -150,7 +150,7 @@ def test_on_every_redundant_way_with_the_fewest_edits(
         assert file.read_text() == before[file.name]
 
 
-@pytest.mark.parametrize("seed", range(20))
+@pytest.mark.parametrize("seed", range(cases("WAYS", 60) // 3))
 def test_on_the_way_nobody_loses_what_he_keeps(inkov: Inkov, tmp_path: Path, seed: int) -> None:
     """A VLAN moves from some switches to others, step by step: after each step those who are in it
     before and afterwards hear each other.

@@ -4,7 +4,6 @@ than proposed never do.
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Iterable
 from datetime import date
@@ -26,9 +25,10 @@ from inkov.proofs.prove import Prover
 from inkov.vlanset import VlanSet, bits
 from inkov.wiring import End, wire
 from tests.checks.test_cures import reach_of
+from tests.conftest import cases
 from tests.forwarding.trees.test_losses import plain_campus
 
-CAMPUSES = int(os.environ.get("INKOV_TICKETS", "40"))
+CAMPUSES = cases("TICKETS", 40)
 VID = 10
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 
 import pytest
@@ -16,10 +15,11 @@ from inkov.proofs.prove import Prover
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import NOWHERE, VIDS, fact, random_campus
+from tests.conftest import cases
 
 IDLE = range(100, 120)
 NAMED = [105, 106]
-CAMPUSES = int(os.environ.get("INKOV_IDLE", "200"))
+CAMPUSES = cases("IDLE", 200)
 
 
 def opened(rng: random.Random, campus: Campus) -> Campus:

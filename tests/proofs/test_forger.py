@@ -9,7 +9,6 @@ what is false.
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Callable
 from copy import deepcopy
@@ -29,11 +28,12 @@ from inkov.verify.closures import Refused
 from inkov.vlanset import VlanSet
 from inkov.wiring import settled, wire
 from tests.campuses import VIDS, random_campus
+from tests.conftest import cases
 from tests.proofs.oracle import Oracle
 from tests.proofs.test_packets import Packets, with_gateways
 from tests.proofs.test_proofs import claim_of, legs_of, nobody_at
 
-FORGERIES = int(os.environ.get("INKOV_FORGERIES", "6000"))
+FORGERIES = cases("FORGERIES", 6000)
 PARTS = 4
 EACH = 12  # forgeries for a false claim
 

@@ -5,7 +5,6 @@ their numbers, or a plain one.
 
 from __future__ import annotations
 
-import os
 import random
 from collections import Counter
 from copy import deepcopy
@@ -20,9 +19,9 @@ from inkov.vlanset import VlanSet, bit, union
 from inkov.wiring import wire
 from tests.campuses import VIDS, fact, random_campus
 from tests.clean import clean_campus
-from tests.conftest import campus_of
+from tests.conftest import campus_of, cases
 
-CAMPUSES = int(os.environ.get("INKOV_OUTSIDERS", "150"))
+CAMPUSES = cases("OUTSIDERS", 150)
 
 
 def judged(campus: Campus, claims: list[Claim], *, strict: bool = False) -> list[Verdict]:

@@ -4,7 +4,6 @@ address by address.
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Iterator
 from copy import deepcopy
@@ -41,13 +40,14 @@ from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import NOWHERE, VIDS, fact, random_campus
 from tests.clean import clean_campus
+from tests.conftest import cases
 from tests.proofs.oracle import Oracle
 from tests.proofs.test_filters import fate
 from tests.proofs.test_proofs import claim_of, entry_of, legs_of, network, nobody_at
 from tests.simulator import At, said
 from tests.written import GATEWAYS, in_files
 
-CLAIMS = int(os.environ.get("INKOV_CLAIMS", "2000")) // 4
+CLAIMS = cases("CLAIMS", 2000) // 4
 
 
 class Station(NamedTuple):

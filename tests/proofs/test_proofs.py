@@ -4,7 +4,6 @@ campuses.
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Iterable
 from copy import deepcopy
@@ -40,10 +39,11 @@ from inkov.wiring import settled, wire
 from inkov.wiring.outside import identities
 from tests.campuses import VIDS, random_campus
 from tests.clean import clean_campus
+from tests.conftest import cases
 from tests.proofs.oracle import Oracle
 from tests.written import in_files
 
-CLAIMS = int(os.environ.get("INKOV_CLAIMS", "2000"))
+CLAIMS = cases("CLAIMS", 2000)
 PARTS = 8
 
 

@@ -5,7 +5,6 @@ written down before it was read.
 
 from __future__ import annotations
 
-import os
 import random
 from pathlib import Path
 from typing import Any
@@ -17,7 +16,7 @@ from inkov.forwarding import resolve
 from inkov.readers.dialects import compile_dialect, read_text
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End, wire
-from tests.conftest import DEMO, Inkov
+from tests.conftest import DEMO, Inkov, cases
 
 LAGOON = (DEMO / "languages" / "lagoon.toml").read_text()
 
@@ -218,7 +217,7 @@ def test_a_dialect_that_cannot_be(
     assert checked.status == 2 and says in checked.err, checked.err
 
 
-CAMPUSES = int(os.environ.get("INKOV_LAGOONS", "150"))
+CAMPUSES = cases("LAGOONS", 150)
 NAMES = [str(number) for number in range(1, 7)]
 
 

@@ -7,7 +7,6 @@ real walk prints.
 
 from __future__ import annotations
 
-import os
 import random
 import re
 from collections.abc import Iterator
@@ -20,11 +19,12 @@ from inkov.readers.reading import Part
 from inkov.readers.registry import read_bytes
 from inkov.readers.sheets.writer import write_sheet
 from inkov.readers.walk.objects import OBJECTS
+from tests.conftest import cases
 from tests.readers.agent import Agent, Rows, running
 from tests.readers.mibs import MODULES, write_modules
 from tests.readers.test_sheet import without_origins
 
-TRIES = int(os.environ.get("INKOV_WALKS", "2"))
+TRIES = cases("WALKS", 2)
 ROOTS = ("1.0.8802.1.1.2", *(f"1.3.6.1.2.1.{group}" for group in (1, 2, 17, 31)))
 SYSTEM = "1.3.6.1.2.1.1"
 TEXTS = {

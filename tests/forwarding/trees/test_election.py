@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Collection
 from functools import partial
@@ -17,9 +16,10 @@ from inkov.forwarding.trees.election import (
 )
 from inkov.forwarding.trees.order import MOST_OUTCOMES, Identifier, Order, outcomes
 from inkov.forwarding.trees.reelection import Reelection
+from tests.conftest import cases
 from tests.forwarding.trees.messages import settle
 
-GRAPHS = int(os.environ.get("INKOV_TREES", "2000"))
+GRAPHS = cases("TREES", 2000)
 Graph = tuple[dict[int, dict[str, Any]], dict[int, dict[str, Any]]]
 
 

@@ -4,7 +4,6 @@ resolved anew, and who hangs together is compared.
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -45,9 +44,10 @@ from inkov.verify.certificates import verify_entry
 from inkov.vlanset import VlanSet, bits
 from inkov.wiring import wire
 from tests.campuses import random_campus
+from tests.conftest import cases
 
 WITHSTOOD: list[Literal["links", "switches", "both", 2]] = ["links", "switches", "both", 2]
-CAMPUSES = int(os.environ.get("INKOV_LOSSES", "30"))
+CAMPUSES = cases("LOSSES", 30)
 Hub = tuple[str, str, int]
 
 

@@ -4,7 +4,6 @@ frames that are moved one by one past the ports that discard.
 
 from __future__ import annotations
 
-import os
 import random
 from copy import deepcopy
 from pathlib import Path
@@ -13,12 +12,12 @@ from typing import Any
 import pytest
 
 from inkov.campus import Campus, Fact, Origin, TreeMode
-from tests.conftest import Inkov
+from tests.conftest import Inkov, cases
 from tests.forwarding.trees.messages import settle
 from tests.forwarding.trees.test_losses import plain_campus
 from tests.simulator import Simulator
 
-CAMPUSES = int(os.environ.get("INKOV_TREES_NOW", "60"))
+CAMPUSES = cases("TREES_NOW", 60)
 Place = tuple[str, str]
 
 

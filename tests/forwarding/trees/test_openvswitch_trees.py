@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 import shutil
 from collections.abc import Iterator
@@ -11,10 +10,10 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import Inkov, need
+from tests.conftest import Inkov, cases, need
 from tests.forwarding.openvswitch import OpenVSwitch, installed
 
-GRAPHS = int(os.environ.get("INKOV_TREES_REALITY", "60"))
+GRAPHS = cases("TREES_REALITY", 60)
 COSTS = [2000, 20000, 20000, 200000]
 
 
