@@ -100,6 +100,7 @@ def test_what_another_source_says_otherwise_is_named_with_both_places(
     def named(row: dict[str, Any]) -> str:
         return f"port {row['port']}" if row["port"] else f"VLAN {row['vlan']}"
 
+    assert all((row["port"] is None) is not (row["vlan"] is None) for row in rows)
     standing = {named(row): row["agreement"] for row in rows}
     assert standing == {
         "VLAN 10": "agrees",

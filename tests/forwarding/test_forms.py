@@ -126,18 +126,24 @@ def test_why_a_vlan_does_not_cross(
 
 
 @pytest.mark.parametrize(
-    ("row", "says"),
-    [("", "b does not define VLAN 60"), ("60: moss; suspended\n", "VLAN 60 is suspended on b")],
+    ("near", "row", "lists", "says"),
+    [
+        # b has it on its lists; a's lacks it as well.
+        (30, "", "30,60", "b does not define VLAN 60"),
+        (30, "60: moss; suspended\n", "30,60", "VLAN 60 is suspended on b"),
+        # What b's list leaves out stops there, whatever its table has.
+        ("30,60", "", "30", "the allowed list of b:9 (30) does not hold VLAN 60"),
+    ],
 )
 def test_why_a_vlan_does_not_cross_a_switch_without_it(
-    inkov: Inkov, tmp_path: Path, row: str, says: str
+    inkov: Inkov, tmp_path: Path, near: str, row: str, lists: str, says: str
 ) -> None:
-    """b, in between, has it on its lists, and not in its table; a's list lacks it as well."""
+    """b, in between, does not have it in its table."""
     link = "[port {}]\nmode: trunk\nnative: none\nallowed: {}\n"
     write(
         tmp_path,
-        a=MOSS + link.format(9, 30) + "[neighbours]\n9: b:9\n",
-        b=row + link.format(9, "30,60") + link.format(8, "30,60"),
+        a=MOSS + link.format(9, near) + "[neighbours]\n9: b:9\n",
+        b=row + link.format(9, lists) + link.format(8, lists),
         c=MOSS + link.format(8, "30,60") + "[neighbours]\n8: b:8\n",
     )
     (row_of_60,) = inkov("vlans", ".", "--vlan", "60", "-f", "json").json["vlans"]
@@ -180,8 +186,8 @@ def test_a_router_alone_has_no_vlans_that_it_could_lack(inkov: Inkov, tmp_path: 
         "host,switch,port,address,gateway\n"
         "fern,a,3,10.0.10.5/24,10.0.10.1\nlamp,a,4,10.0.30.5/24,10.0.30.1\n"
     )
-    told = inkov("follow", "fern", "lamp", ".").out
-    assert "A ping between fern and lamp works" in told and "no VLAN table" not in told
+    told = inkov("follow", "fern", "lamp", ".", "-f", "json").json
+    assert told["works"] and not any("no VLAN table" in says for says in told["assumes"])
 
 
 def test_a_tree_is_to_blame_for_its_own_vlans_only(inkov: Inkov, tmp_path: Path) -> None:
@@ -408,15 +414,11 @@ def test_what_becomes_of_untagged_frames_at_the_far_end_is_told(
 ) -> None:
     near = "[port 9]\nmode: access\nvlan: 10\n[neighbours]\n9: b:9\n"
     native = "[port 9]\nmode: trunk\nnative: {}\nallowed: 30\n"
-    for vid, says in (
-        (30, "arrives at b:9 as VLAN 30"),
-        ("none", "leaves untagged and is dropped"),
-    ):
+    why = "untagged frames are in VLAN 30 here, its native VLAN"
+    for vid, says in ((30, f"arrives at b:9 as VLAN 30: {why}"), ("none", "is dropped")):
         write(tmp_path, a=near, b=native.format(vid))
-        assert (
-            f"VLAN 10 leaves untagged and {says.removeprefix('leaves untagged and ')}"
-            in " ".join(inkov("ports", ".", "--because", "a:9").out.split())
-        )
+        told = " ".join(inkov("ports", ".", "--because", "a:9").out.split())
+        assert f"VLAN 10 leaves untagged and {says}" in told, told
 
 
 def test_a_frame_that_stops_at_a_shut_port_could_happen_in_one_tree(
@@ -462,31 +464,89 @@ def test_what_a_bridge_that_takes_no_notice_of_tags_leaves_as_it_is(
     assert len(passing) == 2 and all(says in because for because in passing), passing
 
 
+def routers(folder: Path, fern: int, lamp: int, **legs: str) -> None:
+    """Routers with a leg in each of some VLANs of one switch, with the last part of their address
+    and perhaps a filter; a fern in VLAN 10 and a lamp in VLAN 30 with a router each.
+    """
+    ports, cables, number = "", "", 2
+    for router, own in legs.items():
+        text = "[filter shade]\n1: reject from any to 10.0.30.0/24\n"
+        last, *vids = own.split()
+        for leg in vids:
+            vid, _, shade = leg.partition("/")
+            number += 1
+            text += f"[port {number}]\nmode: routed\naddress: 10.0.{vid}.{last}/24\n"
+            text += f"filters in: {shade}\n" if shade else ""
+            ports += f"[port {number}]\nmode: access\nvlan: {vid}\n"
+            cables += f"{number}: {router}:{number}\n"
+        write(folder, **{router: text})
+    ports += "".join(f"[port {n}]\nmode: access\nvlan: {vid}\n" for n, vid in ((1, 10), (2, 30)))
+    hosts = ((1, "fern", 10, fern), (2, "lamp", 30, lamp))
+    write(folder, s=f"20: reed\n{ports}[neighbours]\n{cables}")
+    (folder / "hosts.csv").write_text(
+        "host,switch,port,address,gateway\n"
+        + "".join(f"{h},s,{n},10.0.{v}.9/24,10.0.{v}.{r}\n" for n, h, v, r in hosts)
+    )
+
+
 def test_a_router_sends_nothing_back_where_another_way_leads_on(
     inkov: Inkov, tmp_path: Path
 ) -> None:
     """FM 5.5: from the fern's subnet r knows two ways to the lamp's: back by q, and on by t."""
-    legs = {"r": ((1, 10), (2, 20)), "q": ((3, 10), (4, 30)), "t": ((5, 20), (6, 30))}
-    switch = "".join(f"[port {n}]\nvlan: {vid}\nmode: access\n" for n, vid in ((8, 10), (9, 30)))
-    cables = ""
-    for last, (router, ports) in enumerate(legs.items(), 1):
-        text = ""
-        for number, vid in ports:
-            text += f"[port {number}]\nmode: routed\naddress: 10.0.{vid}.{last}/24\n"
-            switch += f"[port {number}]\nmode: access\nvlan: {vid}\n"
-            cables += f"{number}: {router}:{number}\n"
-        write(tmp_path, **{router: text})
+    routers(tmp_path, 1, 3, r="1 10 20", q="2 10 30", t="3 20 30")
+    told = inkov("follow", "fern", "lamp", ".").out
+    assert "A ping between fern and lamp works" in told
+    assert "t routes it" in told and "q routes it" not in told, told
+
+
+def test_a_packet_passes_one_router_after_another(inkov: Inkov, tmp_path: Path) -> None:
+    routers(tmp_path, 1, 3, r="1 10 20", q="2 20 40", t="3 40 30")
+    told = inkov("follow", "fern", "lamp", ".").out
+    assert "A ping between fern and lamp works" in told
+    places = [told.index(f"{router} routes it") for router in "rqt"]
+    assert places == sorted(places)
+
+
+def test_a_filter_on_the_only_way_is_to_blame_though_it_leads_back(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """FM 5.7: r would send it back to q, which lets nothing in that is for the lamp."""
+    routers(tmp_path, 1, 2, r="1 10", q="2 10/shade 30")
+    told = " ".join(inkov("follow", "fern", "lamp", ".").out.split())
+    assert "does not work" in told and "the filter shade of q:4 stops it" in told, told
+
+
+def test_who_is_at_one_port_of_a_box_may_come_out_by_another(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 4.7: whoever is behind a:9 is behind hut, which b:9 sees as well."""
+    port = ACCESS.replace("port 1", "port 9") + "[neighbours]\n9: hut:{}\n"
+    write(tmp_path, a=port.format(1), b=ACCESS + port.format(2))
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [a:9, b:1]\n")
+    (claim,) = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    assert claim["verdict"] == "undecided" and "pass nothing" in claim["because"], claim
+
+
+def test_what_a_tag_is_within_is_told(inkov: Inkov, tmp_path: Path) -> None:
     write(
         tmp_path,
-        s="20: reed\n" + switch + "[neighbours]\n" + cables,
+        a=ACCESS + TRUNK.format(10) + "[neighbours]\n9: b:9\n",
+        b=BEHIND.format(40) + TRUNK.format("none"),
     )
-    (tmp_path / "hosts.csv").write_text(
-        "host,switch,port,address,gateway\n"
-        "fern,s,8,10.0.10.5/24,10.0.10.1\nlamp,s,9,10.0.30.5/24,10.0.30.3\n"
+    steps = inkov("follow", "a:1", "b:1", ".", "-f", "json").json["steps"]
+    [taken] = [step["because"] for step in steps if step["port"] == "9.10"]
+    assert taken == "the sub-interface takes tag 10; it is VLAN 40 inside"
+
+
+def test_a_story_stops_in_the_vlan_of_its_target(inkov: Inkov, tmp_path: Path) -> None:
+    """Frames of the host and of its telephone get to b; c:1 would send those of VLAN 30."""
+    trunk = TRUNK.replace("port 9", "port 8").format(40)
+    write(
+        tmp_path,
+        a=ACCESS + "voice: 30\n" + TRUNK.format("10,30") + "[neighbours]\n9: b:9\n",
+        b=TRUNK.format("10,30") + trunk + "[neighbours]\n8: c:8\n",
+        c=trunk + ACCESS.replace("10", "30"),
     )
-    told = inkov("follow", "fern", "lamp", ".")
-    assert "A ping between fern and lamp works" in told.out
-    assert "t routes it" in told.out and "q routes it" not in told.out, told.out
+    *_, last = inkov("follow", "a:1", "c:1", ".", "-f", "json").json["steps"]
+    assert (last["port"], last["event"], last["vlan"]) == ("8", "stops", 30)
 
 
 def test_a_bridge_with_a_port_that_is_not_there_is_not_whole(inkov: Inkov, tmp_path: Path) -> None:

@@ -106,11 +106,12 @@ def test_what_a_router_without_an_address_may_need_is_no_surplus(
     address: str, needed: str, inkov: Inkov, tmp_path: Path
 ) -> None:
     """FM 6.4: hosts of VLAN 20 on a; behind b only a router, whose address may not be among what
-    was read.
+    was read. That b serves the VLAN after it says nothing.
     """
     sheets = {
         "a": f"{VLANS}{trunk('1', '20')}{host(20)}[neighbours]\n1: b:1\n",
-        "b": f"{VLANS}{trunk('1', '20')}[port 9]\nvlan: 20\n[neighbours]\n1: a:1\n9: r:1\n",
+        "b": f"{VLANS}21: d\n{trunk('1', '20')}[port 9]\nvlan: 20\n{host(21)}"
+        "[neighbours]\n1: a:1\n9: r:1\n",
         "r": f"[port 1]\nmode: routed\n{address}",
     }
     for name, text in sheets.items():

@@ -18,6 +18,7 @@ class Oracle:
     def __init__(self, campus: Campus, fabric: Fabric) -> None:
         self.sim = Simulator(campus)
         self.fabric = fabric
+        self.on_wires = True  # `join` and `carried-by` are about seats
 
     def _place(self, seat: Seat) -> tuple[str, str]:
         port = self.fabric.bridge_ports[seat.port]
@@ -27,10 +28,14 @@ class Oracle:
         """What the host in a seat puts on the bridge of its port."""
         sim = self.sim
         sim.hostile = level == Level.HOSTILE
-        place = self._place(seat)
-        end, outer = self._wire(place)
+        outer = self._wire(self._place(seat))[1]
         tags: set[int | None] = {None, *VIDS} if sim.hostile else {outer or seat.tag or None}
-        return {at for tag in tags for at in sim.arrive(end, tag)}
+        return {at for end in self._ends(seat) for tag in tags for at in sim.arrive(end, tag)}
+
+    def _ends(self, seat: Seat) -> set[tuple[str, str]]:
+        """All ends of the wire that a host is on (FM 4.9), or that of its seat."""
+        end = self._wire(self._place(seat))[0]
+        return {end, *self.sim.cables.get(end, ())} if self.on_wires else {end}
 
     def _wire(self, place: tuple[str, str]) -> tuple[tuple[str, str], int]:
         """The end whose wire a port is on, and the tag it wears there (0 for none)."""
@@ -57,8 +62,8 @@ class Oracle:
         self.sim.hostile = own
         for out, tag, _ in leaving:
             for seat in targets:
-                end, outer = self._wire(self._place(seat))
-                if self._wire(out)[0] == end and (
+                outer = self._wire(self._place(seat))[1]
+                if self._wire(out)[0] in self._ends(seat) and (
                     level == Level.HOSTILE or (tag or 0) == (outer or seat.tag)
                 ):
                     return True
@@ -75,10 +80,10 @@ class Oracle:
 
     def hears(self, seat: Seat, forms: set[tuple[tuple[str, str], int]], level: Level) -> bool:
         """True if a host hears any of some forms: a hostile one any at its end."""
-        end, outer = self._wire(self._place(seat))
+        ends, outer = self._ends(seat), self._wire(self._place(seat))[1]
         if level == Level.HOSTILE:
-            return any(end == one for one, _ in forms)
-        return (end, outer or seat.tag) in forms
+            return any(one in ends for one, _ in forms)
+        return any((end, outer or seat.tag) in forms for end in ends)
 
     def everywhere(self, seats: Iterable[Seat], level: Level) -> set[At]:
         """Where frames of some seats can be, over all links that are up."""
@@ -96,22 +101,25 @@ class Oracle:
 
     def joined(self, seats: frozenset[Seat]) -> bool:
         """True if all of some seats hear each other, those at other ports than their own."""
-        own = set(seats)
-        return all(
+        own, self.on_wires = set(seats), False
+        hear = all(
             self.leaks({one}, {other}, Level.HONEST)
             for one in own
             for other in own
             if self._place(one) != self._place(other)
         )
+        self.on_wires = True
+        return hear
 
     def strays(self, claim: Claim) -> bool:
         """True if any frame of the VLANs of a claim `carried-by` gets where they may not be."""
         carried, sim = claim.carried_by, self.sim
         assert carried is not None
         on, over = carried.on, carried.over
-        for at in self.everywhere(
-            (s for s in all_seats(self.fabric) if s.vid in carried.vlans), claim.level
-        ):
+        self.on_wires = False
+        members = (seat for seat in all_seats(self.fabric) if seat.vid in carried.vlans)
+        reached, self.on_wires = self.everywhere(members, claim.level), True
+        for at in reached:
             if on is not None and not any(fnmatch(at.device, pattern) for pattern in on):
                 return True
             for near in (

@@ -80,21 +80,22 @@ def _cells(prover: Prover, level: Level, *, hosts: bool) -> list[Cell]:
     fabric = prover.fabric
     sides = _hosts(prover) if hosts else _segments(prover)
     vid_reach, routing = prover.vid_reach(level), prover.routing(level)
-    spreads = {name: closure(fabric, seats, level) for name, seats in sides.items()}
+    wires = {name: prover.names.on_wire(seats, level) for name, seats in sides.items()}
+    spreads = {name: closure(fabric, seats, level) for name, seats in wires.items()}
     entered = {name: routing.entered(spread) for name, spread in spreads.items()}
-    turned = {name: vid_reach.spread(vid_reach.sent(seats)) for name, seats in sides.items()}
-    heard = {name: vid_reach.heard(seats) for name, seats in sides.items()}
+    turned = {name: vid_reach.spread(vid_reach.sent(seats)) for name, seats in wires.items()}
+    heard = {name: vid_reach.heard(seats) for name, seats in wires.items()}
 
     def hears(one: str, other: str) -> bool:
         # Cheap first, as in every search.
         if not turned[one] & heard[other]:  # no VID of the one side can turn into any of the other
             return False
-        near = prover.names.near(spreads[one], sides[other] - sides[one])
+        near = prover.names.near(spreads[one], wires[other] - sides[one])
         return hears_any(fabric, spreads[one], near, level)
 
     cells = []
     for one in sides:
-        for other, its in sides.items():
+        for other, its in wires.items():
             if one == other:
                 continue
             cell = Cell(one, other, Reach.APART)

@@ -250,7 +250,10 @@ class Prover:
         if seatless is not None:
             return Unnamed(says=seatless, nearest=[])
         if claim.isolate is not None:
-            return self._overlapping(claim) or self._isolated(claim, search)
+            answer = self._overlapping(claim) or self._isolated(claim, search)
+            # What one end of a wire is told apart from may be at another end of it.
+            one_host = isinstance(answer, Apart) and self._overlapping(claim, on_wires=True)
+            return one_host or answer
         if claim.join is not None:
             return self.joins.judge(self.names.any_of(claim.join), search)
         if claim.carried_by is not None:
@@ -276,12 +279,16 @@ class Prover:
                 return by_vlans
         return search.apart(self.legs(claim))
 
-    def _overlapping(self, claim: Claim) -> Overlapping | None:
-        """Two members of an isolation that have a port in common: they cannot be apart."""
+    def _overlapping(self, claim: Claim, *, on_wires: bool = False) -> Overlapping | None:
+        """Two members of an isolation that have a port in common, or `on_wires` a host: they cannot
+        be apart.
+        """
         # With "from", what both have in common counts as inside.
         if claim.from_ is not None:
             return None
         members = [(name, self.names.of(name, claim.level)) for name in claim.isolate or ()]
+        if on_wires:
+            members = [(name, self.names.on_wire(seats, claim.level)) for name, seats in members]
         for number, (name, seats) in enumerate(members):
             for other_name, other_seats in members[number + 1 :]:
                 if seats & other_seats:
@@ -367,8 +374,9 @@ class Prover:
         vid_reach = self.vid_reach(level)
         for group in vlan_groups(self.fabric, used):
             search = self._search(level, Layer.FRAMES)
-            sent, heard = vid_reach.sent_in(group), vid_reach.heard_beside(group)
-            plain = search.nowhere_near(sent, heard)
+            elsewhere = self.names.elsewhere_of(group, level, beside=True)
+            heard = vid_reach.heard_beside(group) | vid_reach.heard(elsewhere)
+            plain = search.nowhere_near(search.sent_in(group), heard)
             # Most VLANs: no link turns their frames into anything else.
             if plain is not None:
                 answer: Answer = Apart(certificate={"closures": [plain]})

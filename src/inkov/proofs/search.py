@@ -97,16 +97,26 @@ class Search:
 
         `sides` are pairs of VLANs that send and VLANs that hear.
         """
-        vid_reach = self.vid_reach(self.level)
-        masks = [
-            (vid_reach.sent_in(sources), vid_reach.heard_in(targets)) for sources, targets in sides
-        ]
+        masks = [(self.sent_in(sources), self.heard_in(targets)) for sources, targets in sides]
         # A single pair that numbers do not tell apart needs a closer look: all of them get it.
         closures = [self.nowhere_near(sent, heard) for sent, heard in masks]
         if not closures or None in closures:
             return None
         nobody = any(not sent or not heard for sent, heard in masks)
         return Apart(certificate={"closures": closures}, nobody=nobody)
+
+    def sent_in(self, vids: VlanSet) -> int:
+        """The VIDs that all hosts in some VLANs put their frames into, at all ends of their wires;
+        `heard_in` likewise.
+        """
+        vid_reach = self.vid_reach(self.level)
+        elsewhere = self.names.elsewhere_of(vids, self.level)
+        return vid_reach.sent_in(vids) | vid_reach.sent(elsewhere)
+
+    def heard_in(self, vids: VlanSet) -> int:
+        vid_reach = self.vid_reach(self.level)
+        elsewhere = self.names.elsewhere_of(vids, self.level)
+        return vid_reach.heard_in(vids) | vid_reach.heard(elsewhere)
 
     def nowhere_near(self, sent: int, heard: int) -> Certificate | None:
         """The closure, if no link anywhere turns what is sent into what is heard; else None."""
@@ -126,6 +136,7 @@ class Search:
         """
         unsettled: Answer | None = None
         closures: list[Certificate] = []
+        legs = [self._on_wires(leg) for leg in legs]
         for sources, targets in legs:
             stated, answer = self._frames(sources, targets, blame=blame)
             # A way that can happen ends the search; one that cannot is kept, and the others are
@@ -147,6 +158,11 @@ class Search:
             return unsettled
         nobody = any(not sources or not targets for sources, targets in legs)
         return Apart(certificate=self._certificate(closures, legs), nobody=nobody)
+
+    def _on_wires(self, leg: Leg) -> Leg:
+        """Both sides with all ends of their wires."""
+        sources, targets = (self.names.on_wire(seats, self.level) for seats in leg)
+        return sources, targets
 
     def _boxes_between(self, sources: Seats, targets: Seats) -> list[str]:
         """The boxes that are not among the files and get tagged frames of both sides: each may
@@ -230,6 +246,7 @@ class Search:
 
     def reach(self, sources: Seats, targets: Seats) -> Answer:
         """Whether frames (at layer 3: or packets) of one side get to the other."""
+        sources, targets = self._on_wires((sources, targets))
         spread = closure(self.fabric, sources, self.level)
         hearers: list[Seat] = []
         # Without anybody on a side nothing can be heard.

@@ -177,6 +177,7 @@ class ClaimNames:
         self.hosts = {host.name: host for host in fabric.campus.hosts}
         self._planned = [name for name, _ in plan.switches]  # which may not be there yet
         self._found: dict[tuple[str, Level], frozenset[Seat]] = {}
+        self._others: dict[Level, dict[Seat, list[Seat]]] = {}
 
     def known(self) -> list[str]:
         """Every name there is, for the nearest to a wrong one."""
@@ -361,6 +362,46 @@ class ClaimNames:
             for bridge in {ports[number].bridge for number in self.fabric.at[ports[seat.port].end]}:
                 seats.setdefault(bridge, []).append(seat)
         return seats
+
+    def on_wire(self, seats: frozenset[Seat], level: Level) -> frozenset[Seat]:
+        """All seats of those who sit in some: whoever is on a wire with several ends is at each of
+        them, in his form, and if hostile in any (FM 4.9).
+        """
+        every = self._elsewhere(level)
+        return seats.union(*(every.get(seat, ()) for seat in seats)) if every else seats
+
+    def elsewhere_of(self, vids: VlanSet, level: Level, *, beside: bool = False) -> frozenset[Seat]:
+        """Where those who sit in some VLANs, or `beside` these, sit as well: at other ends of their
+        wires.
+        """
+        every = self._elsewhere(level).items()
+        return frozenset().union(
+            *(also for seat, also in every if (seat.vid in vids) is not beside)
+        )
+
+    def _elsewhere(self, level: Level) -> dict[Seat, list[Seat]]:
+        """Seat -> those of the same host at other ends of its wire."""
+        if level not in self._others:
+            ports = self.fabric.bridge_ports
+            ends: dict[End, dict[int, list[Seat]]] = {}
+            for seat in self.seats:
+                forms = ends.setdefault(ports[seat.port].end, {})
+                for tag in self._forms(seat, level):
+                    forms.setdefault(tag, []).append(seat)
+            others = self._others[level] = {}
+            for end, forms in ends.items():
+                far = [ends[other] for other in self.fabric.wiring.around(end) if other in ends]
+                # Most ends have a cable with nobody else on it, or none.
+                for tag, own in forms.items() if far else ():
+                    also = [seat for other in far for seat in other.get(tag, ())]
+                    for seat in own:
+                        others.setdefault(seat, []).extend(also)
+        return self._others[level]
+
+    def _forms(self, seat: Seat, level: Level) -> Iterable[int]:
+        """The tags that a host wears on its wire, 0 for none; hostile hosts are all of one form."""
+        tags = bit(self.fabric.bridge_ports[seat.port].outer) or seat.tags
+        return bits(tags) if tags and level == Level.HONEST else (0,)
 
     def _of(self, name: str, level: Level) -> frozenset[Seat]:
         if name == "everything":

@@ -21,6 +21,7 @@ from inkov.verify.closures import (
     Closure,
     Refused,
     Sent,
+    Side,
     in_order,
     parse,
     sent,
@@ -143,7 +144,7 @@ def _verify_arrival(
         verify_ping(net, entry, *pair, legs_of(net, claim, vlans)[0], claim)
         return
     refused = []
-    for leg in legs_of(net, claim, vlans):
+    for leg in _on_wires(net, claim, vlans):
         try:
             verify_way(net, entry["way"], *leg, claim)
             return
@@ -153,10 +154,18 @@ def _verify_arrival(
     raise refused[-1]
 
 
+def _on_wires(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]) -> list[tuple[Side, Side]]:
+    """The legs of a claim, each side at all ends of its wires."""
+    return [
+        (one.on_wires(net, claim.level), other.on_wires(net, claim.level))
+        for one, other in legs_of(net, claim, vlans)
+    ]
+
+
 def _verify_silence(
     net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: ClaimEntry
 ) -> None:
-    legs = legs_of(net, claim, vlans)
+    legs = _on_wires(net, claim, vlans)
     if claim.isolate is not None and claim.from_ is None:
         # A seat in two members of an isolation would hear itself.
         _see_that_none_is_in_two(net, claim, vlans)
@@ -191,7 +200,8 @@ def _see_that_none_is_in_two(net: PacketModel, claim: Claim, vlans: dict[str, Vl
     """That no seat is in two members of an isolation: it hears itself. Raises Refused."""
     taken: dict[HostSeat, str] = {}
     for name in claim.isolate or ():
-        for seat in in_order(meant(net, vlans, [name], claim.level).seats(net)):
+        member = meant(net, vlans, [name], claim.level).on_wires(net, claim.level)
+        for seat in in_order(member.seats(net)):
             # The same host on both sides: no isolation.
             if seat in taken:
                 raise Refused(f"{seat.spot.key} is in {taken[seat]} and in {name}")

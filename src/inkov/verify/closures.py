@@ -45,6 +45,12 @@ class Side(NamedTuple):
             seat for vid, own in net.by_vid.items() if self.vids >> vid & 1 for seat in own
         } | self.some
 
+    def on_wires(self, net: PacketModel, level: Level) -> Side:
+        """The same hosts, at all ends of their wires (FM 4.9)."""
+        elsewhere = net.elsewhere(level).items()
+        own = (also for seat, also in elsewhere if self.vids >> seat.vid & 1 or seat in self.some)
+        return Side(self.vids, self.some.union(*own))
+
     def minus(self, other: Side, net: PacketModel) -> Side:
         # Seats by themselves cannot be taken off masks.
         if self.some or other.some:

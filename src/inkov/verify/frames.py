@@ -97,6 +97,7 @@ class FrameModel:
         self._sends: dict[str, dict[int, int]] = {}
         self._hears: dict[str, dict[int, int]] = {}
         self._turns: dict[str, dict[int, int]] = {}
+        self._elsewhere: dict[str, dict[HostSeat, list[HostSeat]]] = {}
         self.spots: dict[End, list[Spot]] = {}
         self.at: dict[Hub, list[Spot]] = {}
         for device in campus.devices.values():
@@ -462,6 +463,24 @@ class FrameModel:
                         spot,
                         view.emit & ~view.untagged & 1 << tag if tag else view.emit & view.untagged,
                     )
+
+    def elsewhere(self, level: Level) -> dict[HostSeat, list[HostSeat]]:
+        """FM 4.9: the seats that a host has at other ends of its wire: those of its form, or if it
+        is hostile, all.
+        """
+        if level not in self._elsewhere:
+            seats: dict[tuple[End, int], list[HostSeat]] = {}
+            for seat in self.seats:
+                form = 0 if level == Level.HOSTILE else seat.spot.outer or seat.tag
+                seats.setdefault((seat.spot.end, form), []).append(seat)
+            found: dict[HostSeat, list[HostSeat]] = {}
+            for (end, form), own in seats.items():
+                far = [
+                    seat for other in self.far.get(end, ()) for seat in seats.get((other, form), ())
+                ]
+                found.update(dict.fromkeys(own, far) if far else {})
+            self._elsewhere[level] = found
+        return self._elsewhere[level]
 
     @cached_property
     def lost(self) -> dict[int, list[End]]:
