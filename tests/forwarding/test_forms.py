@@ -67,6 +67,30 @@ def test_a_host_on_a_wire_whose_ends_have_other_names(inkov: Inkov, tmp_path: Pa
     assert [(each["switch"], each["port"]) for each in heard] == [("b", "1")]
 
 
+def test_who_is_at_one_end_of_a_wire_is_at_all_of_them(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 4.9: the lamp is in VLAN 10 by a:9 and in VLAN 30 by b:9, whatever a claim calls it."""
+    port = ACCESS.replace("port 1", "port 9") + "[neighbours]\n9: b:9\n"
+    far = ACCESS.replace("10", "30")
+    write(tmp_path, "lamp,a,9,,\n", a=port, b=far + far.replace("port 1", "port 9"))
+    claims = {
+        "isolate: ['a:9', 'b:1']": "broken",
+        "isolate: ['b:1', 'a:*']": "broken",
+        "isolate: [lamp, 'b:1']": "broken",
+        "isolate: [10, 30]": "broken",
+        "not-reach: ['b:1', 'a:9']": "broken",
+        "reach: ['a:9', 'b:1']": "holds",
+        "isolate: ['a:9', 'b:9']": "undecided",  # it is one host
+    }
+    (tmp_path / "plan.yaml").write_text("claims:\n" + "".join(f"  - {one}\n" for one in claims))
+    proved = inkov("prove", ".", "--certificate", "certificate.json", "-f", "json").json["claims"]
+    assert [claim["verdict"] for claim in proved] == list(claims.values())
+    verified = inkov("verify", "certificate.json", ".")
+    assert "refused" not in verified.out + verified.err and "1 of 7" in verified.out, verified.out
+    (tmp_path / "plan.yaml").unlink()
+    table = inkov("prove", ".", "--matrix", "-f", "json").json["reach"]
+    assert [cell["how"] for cell in table] == ["same"] * 2
+
+
 def test_two_areas_that_only_a_routed_link_joins(inkov: Inkov, tmp_path: Path) -> None:
     """FM 6.7: VLAN 10 of a and VLAN 10 of b are two VLANs, and may have two names; by a trunk, or a
     neighbour that both see and no file describes, they are one.
@@ -187,7 +211,7 @@ def test_a_router_alone_has_no_vlans_that_it_could_lack(inkov: Inkov, tmp_path: 
         "fern,a,3,10.0.10.5/24,10.0.10.1\nlamp,a,4,10.0.30.5/24,10.0.30.1\n"
     )
     told = inkov("follow", "fern", "lamp", ".", "-f", "json").json
-    assert told["works"] and not any("no VLAN table" in says for says in told["assumes"])
+    assert told["arrives"] and not any("no VLAN table" in says for says in told["assumes"])
 
 
 def test_a_tree_is_to_blame_for_its_own_vlans_only(inkov: Inkov, tmp_path: Path) -> None:
@@ -476,7 +500,7 @@ def routers(folder: Path, fern: int, lamp: int, **legs: str) -> None:
             vid, _, shade = leg.partition("/")
             number += 1
             text += f"[port {number}]\nmode: routed\naddress: 10.0.{vid}.{last}/24\n"
-            text += f"filters in: {shade}\n" if shade else ""
+            text += f"filter in: {shade}\n" if shade else ""
             ports += f"[port {number}]\nmode: access\nvlan: {vid}\n"
             cables += f"{number}: {router}:{number}\n"
         write(folder, **{router: text})
@@ -503,7 +527,7 @@ def test_a_packet_passes_one_router_after_another(inkov: Inkov, tmp_path: Path) 
     routers(tmp_path, 1, 3, r="1 10 20", q="2 20 40", t="3 40 30")
     told = inkov("follow", "fern", "lamp", ".").out
     assert "A ping between fern and lamp works" in told
-    places = [told.index(f"{router} routes it") for router in "rqt"]
+    places = [told.index(f"{router} routes it from") for router in "rqt"]
     assert places == sorted(places)
 
 
@@ -512,8 +536,9 @@ def test_a_filter_on_the_only_way_is_to_blame_though_it_leads_back(
 ) -> None:
     """FM 5.7: r would send it back to q, which lets nothing in that is for the lamp."""
     routers(tmp_path, 1, 2, r="1 10", q="2 10/shade 30")
-    told = " ".join(inkov("follow", "fern", "lamp", ".").out.split())
-    assert "does not work" in told and "the filter shade of q:4 stops it" in told, told
+    told = inkov("follow", "fern", "lamp", ".", "-f", "json").json
+    failing = [part["says"] for part in told["parts"] if not part["holds"]]
+    assert not told["arrives"] and failing == ["the filter shade of q 4 stops it"]
 
 
 def test_who_is_at_one_port_of_a_box_may_come_out_by_another(inkov: Inkov, tmp_path: Path) -> None:
@@ -537,7 +562,7 @@ def test_what_a_tag_is_within_is_told(inkov: Inkov, tmp_path: Path) -> None:
 
 
 def test_a_story_stops_in_the_vlan_of_its_target(inkov: Inkov, tmp_path: Path) -> None:
-    """Frames of the host and of its telephone get to b; c:1 would send those of VLAN 30."""
+    """A hostile host sends in VLANs 10 and 30, which get to b; c:1 would send those of VLAN 30."""
     trunk = TRUNK.replace("port 9", "port 8").format(40)
     write(
         tmp_path,
@@ -545,7 +570,8 @@ def test_a_story_stops_in_the_vlan_of_its_target(inkov: Inkov, tmp_path: Path) -
         b=TRUNK.format("10,30") + trunk + "[neighbours]\n8: c:8\n",
         c=trunk + ACCESS.replace("10", "30"),
     )
-    *_, last = inkov("follow", "a:1", "c:1", ".", "-f", "json").json["steps"]
+    told = inkov("follow", "a:1", "c:1", ".", "--level", "hostile", "-f", "json")
+    *_, last = told.json["steps"]
     assert (last["port"], last["event"], last["vlan"]) == ("8", "stops", 30)
 
 

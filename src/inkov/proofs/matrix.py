@@ -90,7 +90,8 @@ def _cells(prover: Prover, level: Level, *, hosts: bool) -> list[Cell]:
         # Cheap first, as in every search.
         if not turned[one] & heard[other]:  # no VID of the one side can turn into any of the other
             return False
-        near = prover.names.near(spreads[one], wires[other] - sides[one])
+        targets = prover.names.on_wire(sides[other] - sides[one], level)
+        near = prover.names.near(spreads[one], targets)
         return hears_any(fabric, spreads[one], near, level)
 
     cells = []
