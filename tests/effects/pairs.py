@@ -23,7 +23,7 @@ WORTH = {0, 2, *VIDS}
 def heard(campus: Campus, level: Level) -> Pairs:
     """Who hears whom, by the naive simulator."""
     fabric = resolve(campus, wire(campus))
-    oracle = Oracle(fabric.campus, fabric)
+    oracle = Oracle(fabric.campus, fabric, on_wires=False)
     seats = _worth(fabric)
     pairs: Pairs = set()
     for one in seats:
@@ -61,6 +61,7 @@ def passed(campus: Campus, level: Level) -> dict[tuple[Name, Name], int]:
     """
     fabric = resolve(campus, wire(campus))
     packets = Packets(campus)
+    packets.oracle.on_wires = False
     seats = [seat for seat in _worth(fabric) if seat.vid or not seat.tag]
     found: dict[tuple[Name, Name], int] = {}
     for one in seats:

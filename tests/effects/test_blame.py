@@ -111,7 +111,7 @@ def test_every_effect_shows_a_way_that_frames_can_go() -> None:
 def any_can_happen(effect: Effect, relation: Relation) -> bool:
     """Whether frames of any of the first pairs can get there within a single tree."""
     side = relation.sides[1]
-    oracle = Oracle(side.fabric.campus, side.fabric)
+    oracle = Oracle(side.fabric.campus, side.fabric, on_wires=False)
     return any(
         oracle.shortest({side.seats[one]}, {side.seats[other]}, Level.HONEST) is not None
         for one, other in islice(pairs_of_row(effect.row, side), 3)

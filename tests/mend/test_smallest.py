@@ -262,4 +262,4 @@ def test_a_claim_holds_with_one_edit_if_one_does() -> None:
         missed += one_does and not goal.edits
         with_one += one_does
     # Where VLANs meet on a switch without anybody in them, harm is seen that is none: not often.
-    assert with_one > 5 and mended > 0.7 * broken_ones and missed <= with_one / 20
+    assert with_one >= CAMPUSES // 8 and mended > 0.7 * broken_ones and missed <= with_one / 20

@@ -15,10 +15,14 @@ from tests.simulator import At, Simulator, said
 
 
 class Oracle:
-    def __init__(self, campus: Campus, fabric: Fabric) -> None:
+    """`on_wires`: a host is at all ends of its wire (FM 4.9), as claims have it; otherwise at that
+    of its seat.
+    """
+
+    def __init__(self, campus: Campus, fabric: Fabric, *, on_wires: bool = True) -> None:
         self.sim = Simulator(campus)
         self.fabric = fabric
-        self.on_wires = True  # `join` and `carried-by` are about seats
+        self.on_wires = on_wires
 
     def _place(self, seat: Seat) -> tuple[str, str]:
         port = self.fabric.bridge_ports[seat.port]
@@ -33,7 +37,7 @@ class Oracle:
         return {at for end in self._ends(seat) for tag in tags for at in sim.arrive(end, tag)}
 
     def _ends(self, seat: Seat) -> set[tuple[str, str]]:
-        """All ends of the wire that a host is on (FM 4.9), or that of its seat."""
+        """The ends that a host is at."""
         end = self._wire(self._place(seat))[0]
         return {end, *self.sim.cables.get(end, ())} if self.on_wires else {end}
 
@@ -101,14 +105,14 @@ class Oracle:
 
     def joined(self, seats: frozenset[Seat]) -> bool:
         """True if all of some seats hear each other, those at other ports than their own."""
-        own, self.on_wires = set(seats), False
+        own, on_wires, self.on_wires = set(seats), self.on_wires, False
         hear = all(
             self.leaks({one}, {other}, Level.HONEST)
             for one in own
             for other in own
             if self._place(one) != self._place(other)
         )
-        self.on_wires = True
+        self.on_wires = on_wires
         return hear
 
     def strays(self, claim: Claim) -> bool:
@@ -116,9 +120,9 @@ class Oracle:
         carried, sim = claim.carried_by, self.sim
         assert carried is not None
         on, over = carried.on, carried.over
-        self.on_wires = False
+        on_wires, self.on_wires = self.on_wires, False
         members = (seat for seat in all_seats(self.fabric) if seat.vid in carried.vlans)
-        reached, self.on_wires = self.everywhere(members, claim.level), True
+        reached, self.on_wires = self.everywhere(members, claim.level), on_wires
         for at in reached:
             if on is not None and not any(fnmatch(at.device, pattern) for pattern in on):
                 return True

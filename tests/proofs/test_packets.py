@@ -365,11 +365,12 @@ def test_verdicts_at_layer_3_are_those_of_single_packets(tmp_path: Path) -> None
                     with pytest.raises(Refused):
                         verify(net, claim, {}, entry)
                     seen["refused"] = seen.get("refused", 0) + 1
-    assert seen["holds, verified"] > 20 and seen["broken by router, verified"] > 20, seen
+    few = CLAIMS // 25
+    assert seen["holds, verified"] > few and seen["broken by router, verified"] > few, seen
     assert (
-        seen["refused"] > 100
-        and seen["reach holds by router, verified"] > 2
-        and seen["reach broken"] > 5
+        seen["refused"] > 5 * few
+        and seen["reach holds by router, verified"] > few // 10
+        and seen["reach broken"] > few // 4
     ), seen
 
 
@@ -475,4 +476,5 @@ def test_hosts_reach_each_other_as_single_packets_do() -> None:
                     verify(net, claim, {}, entry_of(verdict))
                 except Refused as refused:
                     raise AssertionError((*about, str(refused), verdict.certificate)) from None
-    assert seen["holds"] > 20 and seen["broken"] > 100 and seen.get("holds by router", 0) > 3, seen
+    few, by_router = CLAIMS // 25, seen.get("holds by router", 0)
+    assert seen["holds"] > few and seen["broken"] > 5 * few and by_router > few // 7, seen
