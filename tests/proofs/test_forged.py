@@ -255,6 +255,12 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
         "{isolate: 'a:9', from: vlan 20, one-way: yes}",
         {"closures": [{}]},
     ),
+    (
+        "both are on one wire",
+        PINGED,
+        "not-reach: [lamp, reed]\nhosts:\n  lamp: {at: 'r:1'}\n  reed: {at: 'r:1'}",
+        {"closures": [{"anywhere": "10"}]},
+    ),
     ("nobody is in what is joined", TWO, "join: vlan 30", {"edges": []}),
     (
         "nobody hears what he sends himself, and is a member",

@@ -87,6 +87,9 @@ def _cells(prover: Prover, level: Level, *, hosts: bool) -> list[Cell]:
     heard = {name: vid_reach.heard(seats) for name, seats in wires.items()}
 
     def hears(one: str, other: str) -> bool:
+        # Two hosts on one wire need no switch.
+        if hosts and wires[one] & wires[other]:
+            return True
         # Cheap first, as in every search.
         if not turned[one] & heard[other]:  # no VID of the one side can turn into any of the other
             return False

@@ -250,22 +250,44 @@ class Prover:
         if seatless is not None:
             return Unnamed(says=seatless, nearest=[])
         if claim.isolate is not None:
-            answer = self._overlapping(claim) or self._isolated(claim, search)
-            # What one end of a wire is told apart from may be at another end of it.
-            one_host = isinstance(answer, Apart) and self._overlapping(claim, on_wires=True)
-            return one_host or answer
+            return self._at_one_wire(
+                claim, self._overlapping(claim) or self._isolated(claim, search)
+            )
         if claim.join is not None:
             return self.joins.judge(self.names.any_of(claim.join), search)
         if claim.carried_by is not None:
             return judge_carried(self.fabric, self.names.seats, claim, search)
+        return self._at_one_wire(claim, self._reached(claim, search))
+
+    def _reached(self, claim: Claim, search: Search) -> Answer:
+        if claim.reach is None:
+            return search.apart(self.legs(claim))
+        [(sources, targets)] = self.legs(claim)
+        pair = self.names.pinged(claim)
         # For two hosts with addresses, what counts is a ping.
-        if claim.reach is not None:
-            [(sources, targets)] = self.legs(claim)
-            pair = self.names.pinged(claim)
-            if pair is not None:
-                return search.ping(*pair, sources, targets)
-            return search.reach(sources, targets)
-        return search.apart(self.legs(claim))
+        if pair is not None:
+            return search.ping(*pair, sources, targets)
+        return search.reach(sources, targets)
+
+    def _at_one_wire(self, claim: Claim, answer: Answer) -> Answer:
+        """An answer that nothing gets there, unless both are on one wire: what they hear of each
+        other there passes no switch.
+        """
+        if not isinstance(answer, Apart | Silent | Unanswered):
+            return answer
+        pair = claim.reach or claim.not_reach or ()
+        # "everything" has a port in it, which is not told from itself.
+        if pair and not all(name in self.names.hosts for name in pair) and self._overlapping(claim):
+            return answer
+        overlapping = self._overlapping(claim, on_wires=True)
+        pinged = self.names.pinged(claim)
+        # Hosts of different subnets ask a router for each other, wherever they are.
+        if overlapping is not None and pinged is not None:
+            one, other = (host.address for host in pinged)
+            if one is not None and other is not None and one.network != other.network:
+                answer.certificate = {}
+                return answer
+        return overlapping or answer
 
     def _lost(self, end: End) -> Lost:
         """A member that is cut off where it is, and why."""
@@ -280,13 +302,12 @@ class Prover:
         return search.apart(self.legs(claim))
 
     def _overlapping(self, claim: Claim, *, on_wires: bool = False) -> Overlapping | None:
-        """Two members of an isolation that have a port in common, or `on_wires` a host: they cannot
-        be apart.
-        """
+        """Two members that have a port in common, or `on_wires` a host: they cannot be apart."""
         # With "from", what both have in common counts as inside.
         if claim.from_ is not None:
             return None
-        members = [(name, self.names.of(name, claim.level)) for name in claim.isolate or ()]
+        names = claim.isolate or claim.reach or claim.not_reach or ()
+        members = [(name, self.names.meant(claim, name)) for name in names]
         if on_wires:
             members = [(name, self.names.on_wire(seats, claim.level)) for name, seats in members]
         for number, (name, seats) in enumerate(members):

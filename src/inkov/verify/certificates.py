@@ -169,6 +169,8 @@ def _verify_silence(
     if claim.isolate is not None and claim.from_ is None:
         # A seat in two members of an isolation would hear itself.
         _see_that_none_is_in_two(net, claim, vlans)
+    elif claim.isolate is None:
+        _see_that_both_are_not_at_one_wire(net, claim, vlans)
     for closure, leg in zip(entry["closures"], legs, strict=True):
         verify_apart(net, closure, *leg, claim.level, claim.level)
     if claim.layer == Layer.PACKETS:
@@ -206,6 +208,20 @@ def _see_that_none_is_in_two(net: PacketModel, claim: Claim, vlans: dict[str, Vl
             if seat in taken:
                 raise Refused(f"{seat.spot.key} is in {taken[seat]} and in {name}")
             taken[seat] = name
+
+
+def _see_that_both_are_not_at_one_wire(
+    net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]
+) -> None:
+    """That two who are not to reach each other have no wire in common; a port within `everything`
+    is not told from itself. Raises Refused.
+    """
+    hosts = {host.name for host in net.campus.hosts}
+    [(one, other)] = legs_of(net, claim, vlans)
+    same = one.seats(net) & other.seats(net) and not hosts.issuperset(claim.members)
+    sides = (side.on_wires(net, claim.level).seats(net) for side in (one, other))
+    if set.intersection(*sides) and not same:
+        raise Refused("both are on one wire: what they hear of each other there passes no switch")
 
 
 def _none_cut_off(
