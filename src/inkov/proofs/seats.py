@@ -177,7 +177,7 @@ class ClaimNames:
         self.hosts = {host.name: host for host in fabric.campus.hosts}
         self._planned = [name for name, _ in plan.switches]  # which may not be there yet
         self._found: dict[tuple[str, Level], frozenset[Seat]] = {}
-        self._others: dict[Level, dict[Seat, list[Seat]]] = {}
+        self._others: dict[Level, dict[Seat, frozenset[Seat]]] = {}
 
     def known(self) -> list[str]:
         """Every name there is, for the nearest to a wrong one."""
@@ -368,18 +368,17 @@ class ClaimNames:
         them, in his form, and if hostile in any (FM 4.9).
         """
         every = self._elsewhere(level)
-        return seats.union(*(every.get(seat, ()) for seat in seats)) if every else seats
+        return seats.union(*{every[seat] for seat in seats if seat in every}) if every else seats
 
     def elsewhere_of(self, vids: VlanSet, level: Level, *, beside: bool = False) -> frozenset[Seat]:
         """Where those who sit in some VLANs, or `beside` these, sit as well: at other ends of their
         wires.
         """
         every = self._elsewhere(level).items()
-        return frozenset().union(
-            *(also for seat, also in every if (seat.vid in vids) is not beside)
-        )
+        own = {also for seat, also in every if (seat.vid in vids) is not beside}
+        return frozenset().union(*own)
 
-    def _elsewhere(self, level: Level) -> dict[Seat, list[Seat]]:
+    def _elsewhere(self, level: Level) -> dict[Seat, frozenset[Seat]]:
         """Seat -> those of the same host at other ends of its wire."""
         if level not in self._others:
             ports = self.fabric.bridge_ports
@@ -393,9 +392,10 @@ class ClaimNames:
                 far = [ends[other] for other in self.fabric.wiring.around(end) if other in ends]
                 # Most ends have a cable with nobody else on it, or none.
                 for tag, own in forms.items() if far else ():
-                    also = [seat for other in far for seat in other.get(tag, ())]
+                    also = frozenset(seat for other in far for seat in other.get(tag, ()))
                     for seat in own:
-                        others.setdefault(seat, []).extend(also)
+                        # One set for all of an end: a hostile host has thousands of seats.
+                        others[seat] = others[seat] | also if seat in others else also
         return self._others[level]
 
     def _forms(self, seat: Seat, level: Level) -> Iterable[int]:
