@@ -533,10 +533,15 @@ def test_a_router_sends_nothing_back_where_another_way_leads_on(
 
 def test_a_packet_passes_one_router_after_another(inkov: Inkov, tmp_path: Path) -> None:
     routers(tmp_path, 1, 3, r="1 10 20", q="2 20 40", t="3 40 30")
-    told = inkov("follow", "fern", "lamp", ".").out
-    assert "A ping between fern and lamp works" in told
-    places = [told.index(f"{router} routes it from") for router in "rqt"]
-    assert places == sorted(places)
+    told = inkov("follow", "fern", "lamp", ".", "-f", "json").json
+    there = [step for step in told["steps"] if step["event"] != "heard"]
+    # To each router the frame leaves the switch and arrives, and what it sends arrives there.
+    hops = [(step["switch"], step["event"]) for step in there][:17]
+    to = [
+        [("s", "leaves"), (r, "arrives"), (r, "routed"), (r, "leaves"), ("s", "arrives")]
+        for r in "rqt"
+    ]
+    assert told["arrives"] and hops == [("s", "sent"), *to[0], *to[1], *to[2], ("s", "sent")]
 
 
 def test_a_filter_on_the_only_way_is_to_blame_though_it_leads_back(
@@ -589,3 +594,55 @@ def test_a_bridge_with_a_port_that_is_not_there_is_not_whole(inkov: Inkov, tmp_p
     (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [a:1, a:2]\n")
     (claim,) = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
     assert claim["verdict"] == "undecided" and "'77'" in claim["because"], claim
+
+
+def test_vlan_1_that_passes_one_way_only_is_two_islands(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 6.6: a sends it tagged and takes no untagged frames, as b sends it."""
+    sends, takes = (
+        "mode: trunk\nnative: none\nallowed: 1\n",
+        "mode: general\npvid: 1\nuntagged: 1\n",
+    )
+    access = "[port 1]\nmode: access\nvlan: 1\n"
+    write(
+        tmp_path,
+        a=f"{access}[port 9]\n{sends}[neighbours]\n9: b:9\n",
+        b=f"{access}[port 9]\n{takes}ingress filtering: off\n",
+    )
+    (row,) = inkov("vlans", ".", "--vlan", "1", "-f", "json").json["vlans"]
+    assert row["islands"] == [["a"], ["b"]]
+
+
+def test_a_sub_interface_that_only_sends_is_in_the_vlan_that_it_sends(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """FM 6.8: what c has in VLAN 40 is tag 10 on the link; nothing comes in by it."""
+    sub = "[sub 9.10]\nof: 9\ntag: 10\nmode: general\npvid: none\nuntagged: 40\n"
+    write(
+        tmp_path,
+        a=ACCESS + TRUNK.format(10) + "[neighbours]\n9: c:9\n",
+        c=TRUNK.format("none") + sub + "[port 1]\nmode: access\nvlan: 40\n",
+    )
+    (row,) = inkov("vlans", ".", "--vlan", "10", "-f", "json").json["vlans"]
+    assert sorted(row["islands"]) == [["a"], ["c"]]
+
+
+def test_a_box_at_three_ports_is_told_with_each(inkov: Inkov, tmp_path: Path) -> None:
+    sheets = {
+        name: f"{ACCESS}[port 9]\nmode: access\nvlan: {vid}\n[neighbours]\n9: hut:{vid}\n"
+        for name, vid in (("a", 10), ("b", 30), ("c", 40))
+    }
+    write(tmp_path, **sheets)
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [a:1, b:9]\n")
+    (claim,) = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    assert claim["because"].endswith("pass nothing between a:9 and b:9 and c:9"), claim
+
+
+def test_a_gateway_of_vlan_1_is_down_where_no_port_carries_it(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 5.2."""
+    gateways = "".join(f"[gateway {vid}]\naddress: 10.0.{vid}.1/24\n" for vid in (1, 10))
+    hosts = "fern,a,1,,10.0.10.5/24,10.0.10.1\nlamp,a,2,,10.0.1.5/24,10.0.1.1\n"
+    write(tmp_path, a=ACCESS + ACCESS.replace("port 1", "port 2") + gateways)
+    (tmp_path / "hosts.csv").write_text(f"host,switch,port,vlan,address,gateway\n{hosts}")
+    told = inkov("follow", "fern", "lamp", ".", "-f", "json").json
+    failing = [part["says"] for part in told["parts"] if not part["holds"]]
+    assert not told["arrives"] and any("VLAN 1 is down" in says for says in failing), failing
