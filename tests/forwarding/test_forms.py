@@ -615,15 +615,18 @@ def test_vlan_1_that_passes_one_way_only_is_two_islands(inkov: Inkov, tmp_path: 
 def test_a_sub_interface_that_only_sends_is_in_the_vlan_that_it_sends(
     inkov: Inkov, tmp_path: Path
 ) -> None:
-    """FM 6.8: what c has in VLAN 40 is tag 10 on the link; nothing comes in by it."""
+    """FM 6.8: what c and d have in VLAN 40, together, is tag 10 on links where nothing comes in."""
     sub = "[sub 9.10]\nof: 9\ntag: 10\nmode: general\npvid: none\nuntagged: 40\n"
+    link = TRUNK.replace("port 9", "port 8").format(40)
     write(
         tmp_path,
         a=ACCESS + TRUNK.format(10) + "[neighbours]\n9: c:9\n",
-        c=TRUNK.format("none") + sub + "[port 1]\nmode: access\nvlan: 40\n",
+        b=ACCESS + TRUNK.format(10) + "[neighbours]\n9: d:9\n",
+        c=TRUNK.format("none") + sub + link + "[neighbours]\n8: d:8\n",
+        d=TRUNK.format("none") + sub + link,
     )
     (row,) = inkov("vlans", ".", "--vlan", "10", "-f", "json").json["vlans"]
-    assert sorted(row["islands"]) == [["a"], ["c"]]
+    assert sorted(row["islands"]) == [["a"], ["b"], ["c", "d"]]
 
 
 def test_a_box_at_three_ports_is_told_with_each(inkov: Inkov, tmp_path: Path) -> None:
@@ -646,3 +649,30 @@ def test_a_gateway_of_vlan_1_is_down_where_no_port_carries_it(inkov: Inkov, tmp_
     told = inkov("follow", "fern", "lamp", ".", "-f", "json").json
     failing = [part["says"] for part in told["parts"] if not part["holds"]]
     assert not told["arrives"] and any("VLAN 1 is down" in says for says in failing), failing
+
+
+def test_protected_ports_keep_apart_what_hangs_by_them(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 3.6: b passes nothing on from one to the other; a and c have one such port each."""
+    own = "[port {}]\nmode: trunk\nnative: none\nallowed: 10\nprotected: yes\n"
+    write(
+        tmp_path,
+        a=ACCESS + own.format(9) + "[neighbours]\n9: b:8\n",
+        b=own.format(8) + own.format(9),
+        c=ACCESS + own.format(9) + "[neighbours]\n9: b:9\n",
+    )
+    (row,) = inkov("vlans", ".", "--vlan", "10", "-f", "json").json["vlans"]
+    assert row["islands"] == [["a"], ["c"]]
+
+
+def test_a_tag_that_shows_behind_another_is_told(inkov: Inkov, tmp_path: Path) -> None:
+    """FM 4.3: VLAN 10 leaves a untagged, so that b sees what a hostile host has put behind."""
+    trunk = "[port 9]\nmode: trunk\nnative: 10\nallowed: {}\n"
+    write(
+        tmp_path,
+        a=ACCESS + trunk.format(10) + "[neighbours]\n9: b:9\n",
+        b=ACCESS.replace("10", "40") + trunk.format("10,40"),
+    )
+    told = inkov("follow", "a:1", "b:1", ".", "--level", "hostile", "-f", "json").json
+    _, leaves, arrives, _ = told["steps"]
+    assert leaves["because"].endswith("the tag hidden behind, 40, is now the first")
+    assert arrives["because"].startswith("the hidden tag shows: VLAN 40 is in its allowed list")
