@@ -20,10 +20,11 @@ from inkov.readers import load
 from inkov.wiring import wire
 from tests.checks.mistakes import KINDS, Ground
 from tests.clean import PLAN, clean_campus
-from tests.conftest import DEMO
+from tests.conftest import DEMO, cases
 
 GROUNDS = ("demo", *range(8))
 CLOSETS = (1, 2, 4, 5, 7, 9, 12, 17)
+ENOUGH = cases("PLANTED", len(GROUNDS))
 
 
 @cache
@@ -58,6 +59,8 @@ def test_the_mistake_is_named_and_nothing_else(name: str) -> None:
     kind = KINDS[name]
     planted = 0
     for number, ground in enumerate(GROUNDS):
+        if planted == ENOUGH:
+            break
         campus, text = clean(ground)
         changed, plan = deepcopy(campus), [text]
         spots = kind.plant(

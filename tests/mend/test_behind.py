@@ -22,7 +22,7 @@ from inkov.plan import Plan, read_plan
 from inkov.wiring import End, wire
 from tests.checks.test_cures import reach_of
 from tests.checks.test_mistakes import clean
-from tests.conftest import Inkov
+from tests.conftest import Inkov, cases
 
 TODAY = date(2026, 1, 1)
 ROWS = "[vlans]\n10: climate\n20: pumps\n90: management\n99: nobody\n999: parked\n"
@@ -284,7 +284,7 @@ def without(campus: Campus, name: str, fabric: Fabric) -> tuple[Campus, End, End
     return apart, near, far
 
 
-@pytest.mark.parametrize("ground", range(8))
+@pytest.mark.parametrize("ground", range(cases("GROUNDS", 8)))
 def test_a_switch_that_was_taken_off_is_back_as_it_was(ground: int) -> None:
     campus, text = clean(ground)
     fabric = resolve(campus, wire(campus))
