@@ -60,8 +60,7 @@ def passed(campus: Campus, level: Level) -> dict[tuple[Name, Name], int]:
     where any does.
     """
     fabric = resolve(campus, wire(campus))
-    packets = Packets(campus)
-    packets.oracle.on_wires = False
+    packets = Packets(campus, on_wires=False)
     seats = [seat for seat in _worth(fabric) if seat.vid or not seat.tag]
     found: dict[tuple[Name, Name], int] = {}
     for one in seats:

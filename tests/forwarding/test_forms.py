@@ -69,11 +69,17 @@ def test_a_host_on_a_wire_whose_ends_have_other_names(inkov: Inkov, tmp_path: Pa
 
 def test_who_is_at_one_end_of_a_wire_is_at_all_of_them(inkov: Inkov, tmp_path: Path) -> None:
     """FM 4.9: the lamp is in VLAN 10 by a:9 and in VLAN 30 by b:9, whatever a claim calls it. The
-    pump is on that wire as well: what they hear of each other passes no switch.
+    pump is on that wire as well, and fern and reed at one port: what they hear of each other passes
+    no switch.
     """
     port = ACCESS.replace("port 1", "port 9") + "[neighbours]\n9: b:9\n"
     far = ACCESS.replace("10", "30")
-    write(tmp_path, "lamp,a,9,,\npump,b,9,,\n", a=port, b=far + far.replace("port 1", "port 9"))
+    write(
+        tmp_path,
+        "lamp,a,9,,\npump,b,9,,\nfern,b,1,,\nreed,b,1,,\n",
+        a=port,
+        b=far + far.replace("port 1", "port 9"),
+    )
     claims = {
         "isolate: ['a:9', 'b:1']": "broken",
         "isolate: ['b:1', 'a:*']": "broken",
@@ -86,17 +92,25 @@ def test_who_is_at_one_end_of_a_wire_is_at_all_of_them(inkov: Inkov, tmp_path: P
         "not-reach: [lamp, pump]": "undecided",
         "not-reach: ['a:9', 'b:9']": "undecided",
         "reach: [lamp, pump]": "undecided",
+        "isolate: [fern, reed]": "undecided",
+        "not-reach: [fern, reed]": "undecided",
+        # All that it is to be apart from is inside, or on its wire.
+        "{isolate: fern, from: reed}": "undecided",
+        "{isolate: 30, from: reed}": "undecided",
+        "{isolate: 'a:9', from: 'b:9'}": "undecided",
+        # What everything and VLAN 30 have in common is inside, and the wire is not.
+        "{isolate: 30, from: everything}": "broken",
     }
     (tmp_path / "plan.yaml").write_text("claims:\n" + "".join(f"  - {one}\n" for one in claims))
     proved = inkov("prove", ".", "--certificate", "certificate.json", "-f", "json").json["claims"]
     assert [claim["verdict"] for claim in proved] == list(claims.values())
     verified = inkov("verify", "certificate.json", ".")
-    assert "refused" not in verified.out + verified.err and "1 of 11" in verified.out, verified.out
+    assert "refused" not in verified.out + verified.err and "1 of 17" in verified.out, verified.out
     (tmp_path / "plan.yaml").unlink()
     table = inkov("prove", ".", "--matrix", "-f", "json").json["reach"]
     assert [cell["how"] for cell in table] == ["same"] * 2
     table = inkov("prove", ".", "--matrix", "--hosts", "-f", "json").json["reach"]
-    assert [cell["how"] for cell in table] == ["same"] * 2
+    assert [cell["how"] for cell in table] == ["same"] * 12
 
 
 def test_two_areas_that_only_a_routed_link_joins(inkov: Inkov, tmp_path: Path) -> None:

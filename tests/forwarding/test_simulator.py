@@ -19,7 +19,7 @@ from tests.conftest import cases
 from tests.forwarding.heard import engine_hears
 from tests.simulator import UNTAGGED, Simulator
 
-CAMPUSES = cases("CAMPUSES", 1200)
+CAMPUSES = cases("CAMPUSES", 2400)
 
 
 def disagreements(campus: Campus) -> list[str]:
@@ -46,7 +46,7 @@ def disagreements(campus: Campus) -> list[str]:
     return found
 
 
-@settings(max_examples=CAMPUSES // 6)
+@settings(max_examples=CAMPUSES // 12)
 @given(st.randoms(use_true_random=False))
 def test_agrees_with_the_simulator_and_shrinks_if_not(rng: random.Random) -> None:
     assert disagreements(random_campus(rng, 12)) == []

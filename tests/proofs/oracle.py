@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from copy import copy
 from fnmatch import fnmatchcase as fnmatch
 
 from inkov.campus import Campus, Mode, PortKind
@@ -105,25 +106,27 @@ class Oracle:
 
     def joined(self, seats: frozenset[Seat]) -> bool:
         """True if all of some seats hear each other, those at other ports than their own."""
-        own, on_wires, self.on_wires = set(seats), self.on_wires, False
-        hear = all(
-            self.leaks({one}, {other}, Level.HONEST)
+        own, alone = set(seats), self._seat_by_seat()
+        return all(
+            alone.leaks({one}, {other}, Level.HONEST)
             for one in own
             for other in own
             if self._place(one) != self._place(other)
         )
-        self.on_wires = on_wires
-        return hear
+
+    def _seat_by_seat(self) -> Oracle:
+        """What `join` and `carried-by` ask: each seat by itself."""
+        alone = copy(self)
+        alone.on_wires = False
+        return alone
 
     def strays(self, claim: Claim) -> bool:
         """True if any frame of the VLANs of a claim `carried-by` gets where they may not be."""
         carried, sim = claim.carried_by, self.sim
         assert carried is not None
         on, over = carried.on, carried.over
-        on_wires, self.on_wires = self.on_wires, False
         members = (seat for seat in all_seats(self.fabric) if seat.vid in carried.vlans)
-        reached, self.on_wires = self.everywhere(members, claim.level), on_wires
-        for at in reached:
+        for at in self._seat_by_seat().everywhere(members, claim.level):
             if on is not None and not any(fnmatch(at.device, pattern) for pattern in on):
                 return True
             for near in (

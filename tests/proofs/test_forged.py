@@ -261,6 +261,21 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
         "not-reach: [lamp, reed]\nhosts:\n  lamp: {at: 'r:1'}\n  reed: {at: 'r:1'}",
         {"closures": [{"anywhere": "10"}]},
     ),
+    (
+        "all of reed is among those that are to be apart",
+        PINGED,
+        "{isolate: lamp, from: reed}\nhosts:\n  lamp: {at: 'r:1'}\n  reed: {at: 'r:1'}",
+        {"closures": [{"anywhere": "10"}, {"anywhere": "10"}]},
+    ),
+    (
+        "vlan 20 is on one wire with those",
+        (
+            switch("a", host("9", 10)),
+            switch("b", host("9", 20)) + "[neighbours]\n9: a:9\n",
+        ),
+        "{isolate: vlan 10, from: vlan 20, one-way: yes}\nhosts:\n  lamp: {at: 'a:9'}",
+        {"closures": [{"anywhere": "10"}]},
+    ),
     ("nobody is in what is joined", TWO, "join: vlan 30", {"edges": []}),
     (
         "nobody hears what he sends himself, and is a member",

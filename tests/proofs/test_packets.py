@@ -147,7 +147,7 @@ class Packets:
     to and leave by.
     """
 
-    def __init__(self, campus: Campus) -> None:
+    def __init__(self, campus: Campus, *, on_wires: bool = True) -> None:
         changed = deepcopy(campus)
         for device in changed.devices.values():
             for g in device.gateways:
@@ -166,7 +166,7 @@ class Packets:
                 if g.bridge:
                     device.bridges[g.bridge].ports[port.name] = NOWHERE
         self.fabric = resolve(changed, wire(changed))
-        self.oracle = Oracle(changed, self.fabric)
+        self.oracle = Oracle(changed, self.fabric, on_wires=on_wires)
         self.seats = {self._place(seat): seat for seat in all_seats(self.fabric)}
         self.stations: list[Station] = []
         for device in campus.devices.values():
@@ -477,4 +477,4 @@ def test_hosts_reach_each_other_as_single_packets_do() -> None:
                 except Refused as refused:
                     raise AssertionError((*about, str(refused), verdict.certificate)) from None
     few, by_router = CLAIMS // 25, seen.get("holds by router", 0)
-    assert seen["holds"] > few and seen["broken"] > 5 * few and by_router > few // 7, seen
+    assert seen["holds"] > few and seen["broken"] > 5 * few and by_router > 3 * few // 20, seen

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Sequence
 from difflib import get_close_matches
 from functools import cached_property
+from itertools import combinations, product
 
 from inkov.campus import Origin
 from inkov.faults import told
@@ -170,7 +171,8 @@ class Prover:
     def vid_reach(self, level: Level) -> VidReach:
         """What VIDs can turn into at a level."""
         if level not in self._vid_reaches:
-            self._vid_reaches[level] = VidReach(self.fabric, self.names.seats, level)
+            names = self.names
+            self._vid_reaches[level] = VidReach(self.fabric, names.seats, level, names.on_wire)
         return self._vid_reaches[level]
 
     def all(self, level: Level, *, losses: bool = True) -> list[Verdict]:
@@ -273,21 +275,24 @@ class Prover:
         """An answer that nothing gets there, unless both are on one wire: what they hear of each
         other there passes no switch.
         """
-        if not isinstance(answer, Apart | Silent | Unanswered):
+        nothing_heard = isinstance(answer, Apart | Silent | Unanswered)
+        overlapping = self._overlapping(claim, on_wires=True) if nothing_heard else None
+        pair = claim.reach or claim.not_reach
+        if overlapping is None:
             return answer
-        pair = claim.reach or claim.not_reach or ()
         # "everything" has a port in it, which is not told from itself.
-        if pair and not all(name in self.names.hosts for name in pair) and self._overlapping(claim):
+        if pair and not self.names.hosts.keys() >= {*pair} and self._overlapping(claim):
             return answer
-        overlapping = self._overlapping(claim, on_wires=True)
-        pinged = self.names.pinged(claim)
         # Hosts of different subnets ask a router for each other, wherever they are.
-        if overlapping is not None and pinged is not None:
-            one, other = (host.address for host in pinged)
-            if one is not None and other is not None and one.network != other.network:
-                answer.certificate = {}
-                return answer
-        return overlapping or answer
+        if isinstance(answer, Unanswered) and len(self._subnets(claim)) > 1:
+            answer.certificate = {}
+            return answer
+        return overlapping
+
+    def _subnets(self, claim: Claim) -> set[object]:
+        """The subnets of the two hosts that a claim has ping each other."""
+        pinged = self.names.pinged(claim) or ()
+        return {host.address.network for host in pinged if host.address is not None}
 
     def _lost(self, end: End) -> Lost:
         """A member that is cut off where it is, and why."""
@@ -303,19 +308,34 @@ class Prover:
 
     def _overlapping(self, claim: Claim, *, on_wires: bool = False) -> Overlapping | None:
         """Two members that have a port in common, or `on_wires` a host: they cannot be apart."""
-        # With "from", what both have in common counts as inside.
-        if claim.from_ is not None:
-            return None
+        level = claim.level
         names = claim.isolate or claim.reach or claim.not_reach or ()
         members = [(name, self.names.meant(claim, name)) for name in names]
         if on_wires:
-            members = [(name, self.names.on_wire(seats, claim.level)) for name, seats in members]
-        for number, (name, seats) in enumerate(members):
-            for other_name, other_seats in members[number + 1 :]:
-                if seats & other_seats:
-                    port = self.fabric.bridge_ports[min(seats & other_seats).port]
-                    return Overlapping(members=(name, other_name), end=port.end)
+            members = [(name, self.names.on_wire(seats, level)) for name, seats in members]
+        pairs = list(combinations(members, 2))
+        if claim.from_ is not None:
+            outside = self._outside(claim, left=on_wires)
+            pairs = list(product(members, outside))
+        for (name, seats), (other_name, other_seats) in pairs:
+            if seats & other_seats:
+                port = self.fabric.bridge_ports[min(seats & other_seats).port]
+                return Overlapping(members=(name, other_name), end=port.end)
         return None
+
+    def _outside(self, claim: Claim, *, left: bool) -> Iterator[tuple[str, frozenset[Seat]]]:
+        """Those from whom others are isolated: what is `left` of each. What both have in common
+        counts as inside; otherwise those of whom nothing is left then, since that is not meant.
+        """
+        names, level = self.names, claim.level
+        inside = names.any_of(claim.isolate or (), level)
+        apart = inside | names.any_of(claim.except_ or (), level)
+        for name in claim.from_ or ():
+            own = names.of(name, level)
+            if left:
+                yield name, own - apart
+            elif own <= inside and name != "everything":
+                yield name, own
 
     def legs(self, claim: Claim) -> list[Leg]:
         """What a claim is about, as (those that send, those that hear). Raises Unknown."""
@@ -395,16 +415,20 @@ class Prover:
         vid_reach = self.vid_reach(level)
         for group in vlan_groups(self.fabric, used):
             search = self._search(level, Layer.FRAMES)
-            elsewhere = self.names.elsewhere_of(group, level, beside=True)
-            heard = vid_reach.heard_beside(group) | vid_reach.heard(elsewhere)
-            plain = search.nowhere_near(search.sent_in(group), heard)
+            sent, heard = vid_reach.sent_in(group), vid_reach.heard_beside(group)
+            plain = search.nowhere_near(sent, heard)
             # Most VLANs: no link turns their frames into anything else.
             if plain is not None:
                 answer: Answer = Apart(certificate={"closures": [plain]})
             else:
-                members = (seat for vid in group for seat in self._seats_in.get(vid, ()))
-                sources = frozenset(members)
+                own = (seat for vid in group for seat in self._seats_in.get(vid, ()))
+                sources = frozenset(own)
                 answer = search.apart([(sources, everybody - sources)])
+                beyond = self.names.on_wire(sources, level) - sources
+                # A host of the VLAN is in another one as well, at the other end of its wire.
+                if isinstance(answer, Apart) and beyond:
+                    members = f"VLAN {group}", f"VLAN {min(beyond).vid}"
+                    answer = Overlapping(members=members, end=ports[min(beyond).port].end)
             judged = _default_claim(f"VLAN {group} leaks into no other", "no-leak", level)
             judged.certificate = {"vlans": str(group)}
             yield self._verdict(judged, answer, search)

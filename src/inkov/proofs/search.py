@@ -97,26 +97,16 @@ class Search:
 
         `sides` are pairs of VLANs that send and VLANs that hear.
         """
-        masks = [(self.sent_in(sources), self.heard_in(targets)) for sources, targets in sides]
+        vid_reach = self.vid_reach(self.level)
+        masks = [
+            (vid_reach.sent_in(sources), vid_reach.heard_in(targets)) for sources, targets in sides
+        ]
         # A single pair that numbers do not tell apart needs a closer look: all of them get it.
         closures = [self.nowhere_near(sent, heard) for sent, heard in masks]
         if not closures or None in closures:
             return None
         nobody = any(not sent or not heard for sent, heard in masks)
         return Apart(certificate={"closures": closures}, nobody=nobody)
-
-    def sent_in(self, vids: VlanSet) -> int:
-        """The VIDs that all hosts in some VLANs put their frames into, at all ends of their wires;
-        `heard_in` likewise.
-        """
-        vid_reach = self.vid_reach(self.level)
-        elsewhere = self.names.elsewhere_of(vids, self.level)
-        return vid_reach.sent_in(vids) | vid_reach.sent(elsewhere)
-
-    def heard_in(self, vids: VlanSet) -> int:
-        vid_reach = self.vid_reach(self.level)
-        elsewhere = self.names.elsewhere_of(vids, self.level)
-        return vid_reach.heard_in(vids) | vid_reach.heard(elsewhere)
 
     def nowhere_near(self, sent: int, heard: int) -> Certificate | None:
         """The closure, if no link anywhere turns what is sent into what is heard; else None."""

@@ -370,14 +370,6 @@ class ClaimNames:
         every = self._elsewhere(level)
         return seats.union(*{every[seat] for seat in seats if seat in every}) if every else seats
 
-    def elsewhere_of(self, vids: VlanSet, level: Level, *, beside: bool = False) -> frozenset[Seat]:
-        """Where those who sit in some VLANs, or `beside` these, sit as well: at other ends of their
-        wires.
-        """
-        every = self._elsewhere(level).items()
-        own = {also for seat, also in every if (seat.vid in vids) is not beside}
-        return frozenset().union(*own)
-
     def _elsewhere(self, level: Level) -> dict[Seat, frozenset[Seat]]:
         """Seat -> those of the same host at other ends of its wire."""
         if level not in self._others:

@@ -17,7 +17,7 @@ settles all of them, and thousands of pairs of VLANs need no flood.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Collection, Iterable
 from functools import cached_property
 
 from inkov.forwarding import Fabric
@@ -33,13 +33,20 @@ __all__ = ["VidReach", "vlan_groups"]
 
 class VidReach:
     """What VIDs can turn into anywhere on the campus, and what hosts send and hear: no places, only
-    VIDs.
+    VIDs. With `on_wire`, those in a VLAN are at all ends of their wires (`ClaimNames.on_wire`).
     """
 
-    def __init__(self, fabric: Fabric, seats: list[Seat], level: Level) -> None:
+    def __init__(
+        self,
+        fabric: Fabric,
+        seats: list[Seat],
+        level: Level,
+        on_wire: Callable[[frozenset[Seat], Level], frozenset[Seat]] | None = None,
+    ) -> None:
         self.fabric = fabric
         self.seats = seats
         self.level = level
+        self._on_wire = on_wire
 
     @cached_property
     def turns(self) -> dict[int, int]:
@@ -109,7 +116,10 @@ class VidReach:
         seats: dict[int, list[Seat]] = {}
         for seat in self.seats:
             seats.setdefault(seat.vid, []).append(seat)
-        return {vid: (self.sent(own), self.heard(own)) for vid, own in seats.items()}
+        hosts: dict[int, Collection[Seat]] = {**seats}
+        if self._on_wire is not None:
+            hosts = {vid: self._on_wire(frozenset(own), self.level) for vid, own in seats.items()}
+        return {vid: (self.sent(own), self.heard(own)) for vid, own in hosts.items()}
 
     def sent_in(self, vids: VlanSet) -> int:
         """What all hosts in some VLANs send."""

@@ -169,7 +169,9 @@ def _verify_silence(
     if claim.isolate is not None and claim.from_ is None:
         # A seat in two members of an isolation would hear itself.
         _see_that_none_is_in_two(net, claim, vlans)
-    elif claim.isolate is None:
+    elif claim.isolate is not None:
+        _see_that_all_outside_is(net, claim, vlans)
+    else:
         _see_that_both_are_not_at_one_wire(net, claim, vlans)
     for closure, leg in zip(entry["closures"], legs, strict=True):
         verify_apart(net, closure, *leg, claim.level, claim.level)
@@ -208,6 +210,21 @@ def _see_that_none_is_in_two(net: PacketModel, claim: Claim, vlans: dict[str, Vl
             if seat in taken:
                 raise Refused(f"{seat.spot.key} is in {taken[seat]} and in {name}")
             taken[seat] = name
+
+
+def _see_that_all_outside_is(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]) -> None:
+    """That of each name that others are isolated from somebody is outside, and on no wire with
+    those inside. Raises Refused.
+    """
+    inside = meant(net, vlans, claim.isolate, claim.level)
+    own, wires = inside.seats(net), inside.on_wires(net, claim.level).seats(net)
+    excepted = meant(net, vlans, claim.except_, claim.level).seats(net)
+    for name in claim.from_ or ():
+        others = meant(net, vlans, [name], claim.level).seats(net)
+        if others and others <= own and name != "everything":
+            raise Refused(f"all of {name} is among those that are to be apart from it")
+        if wires & (others - own - excepted):
+            raise Refused(f"{name} is on one wire with those that are to be apart from it")
 
 
 def _see_that_both_are_not_at_one_wire(

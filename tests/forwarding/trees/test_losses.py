@@ -47,7 +47,7 @@ from tests.campuses import random_campus
 from tests.conftest import cases
 
 WITHSTOOD: list[Literal["links", "switches", "both", 2]] = ["links", "switches", "both", 2]
-CAMPUSES = cases("LOSSES", 30)
+CAMPUSES = cases("LOSSES", 30, least=30)
 Hub = tuple[str, str, int]
 
 
@@ -183,7 +183,7 @@ def test_losses_do_what_shutting_the_ports_does(mode: TreeMode) -> None:
             expected = before_it - still
             cutting += bool(expected)
             harmless += not expected
-    assert min(cutting, harmless, safe, unsafe) >= CAMPUSES / 2, (cutting, harmless, safe, unsafe)
+    assert min(cutting, harmless, safe, unsafe) > CAMPUSES / 2, (cutting, harmless, safe, unsafe)
 
 
 @pytest.mark.parametrize("mode", [TreeMode.RSTP, TreeMode.PER_VLAN])
@@ -247,7 +247,7 @@ def test_the_verifier_takes_no_certificate_that_shutting_the_ports_contradicts(
         else:
             counts["too strictly" if holds else "refused"] += 1
     assert min(counts["taken"], counts["refused"]) > CAMPUSES / 10, counts
-    assert counts["with a link less"] >= CAMPUSES // 10, counts
+    assert counts["with a link less"] > CAMPUSES / 10, counts
 
 
 def with_legs(rng: random.Random, campus: Campus) -> None:
