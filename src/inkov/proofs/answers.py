@@ -160,10 +160,11 @@ class Unsettled(_Answer):
 
 
 class Overlapping(_Answer):
-    """Two members that are to be apart have the port `end` in common."""
+    """Two members that are to be apart have the port `end` in common, or its wire (`on_wire`)."""
 
     members: tuple[str, str]
     end: End
+    on_wire: bool = False
 
 
 class Unnamed(_Answer):

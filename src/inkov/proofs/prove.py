@@ -320,7 +320,7 @@ class Prover:
         for (name, seats), (other_name, other_seats) in pairs:
             if seats & other_seats:
                 port = self.fabric.bridge_ports[min(seats & other_seats).port]
-                return Overlapping(members=(name, other_name), end=port.end)
+                return Overlapping(members=(name, other_name), end=port.end, on_wire=on_wires)
         return None
 
     def _outside(self, claim: Claim, *, left: bool) -> Iterator[tuple[str, frozenset[Seat]]]:
@@ -428,7 +428,8 @@ class Prover:
                 # A host of the VLAN is in another one as well, at the other end of its wire.
                 if isinstance(answer, Apart) and beyond:
                     members = f"VLAN {group}", f"VLAN {min(beyond).vid}"
-                    answer = Overlapping(members=members, end=ports[min(beyond).port].end)
+                    end = ports[min(beyond).port].end
+                    answer = Overlapping(members=members, end=end, on_wire=True)
             judged = _default_claim(f"VLAN {group} leaks into no other", "no-leak", level)
             judged.certificate = {"vlans": str(group)}
             yield self._verdict(judged, answer, search)

@@ -137,6 +137,11 @@ def _unsettled(answer: Unsettled, layer: Layer) -> str:
 
 def _overlapping(answer: Overlapping, layer: Layer) -> str:
     one, other = answer.members
+    if answer.on_wire:
+        return (
+            f"{one} and {other} are on one wire, that of {answer.end}: what they hear of each other"
+            " passes no switch"
+        )
     return f"{one} and {other} have ports in common, {answer.end} among them"
 
 
