@@ -106,6 +106,9 @@ def test_who_is_at_one_end_of_a_wire_is_at_all_of_them(inkov: Inkov, tmp_path: P
     assert [claim["verdict"] for claim in proved] == list(claims.values())
     verified = inkov("verify", "certificate.json", ".")
     assert "refused" not in verified.out + verified.err and "1 of 17" in verified.out, verified.out
+    for command in ("follow", "why"):
+        asked = inkov(command, "lamp", "pump", ".")
+        assert (asked.status, asked.out) == (2, "") and "are on one wire" in asked.err
     (tmp_path / "plan.yaml").unlink()
     table = inkov("prove", ".", "--matrix", "-f", "json").json["reach"]
     assert [cell["how"] for cell in table] == ["same"] * 2

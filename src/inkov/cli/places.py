@@ -57,11 +57,19 @@ def find_place(session: Session, text: str) -> Place:  # noqa: RET503 (fail does
 
 
 def two_places(session: Session, source: str, target: str) -> tuple[Place, Place]:
-    """The places that two texts name. Ends if both are the same port."""
+    """The places that two texts name. Ends if both are the same port, or two hosts on one wire."""
     places = find_place(session, source), find_place(session, target)
     # From a port to itself there is no way.
     if places[0].end == places[1].end:
         fail(f"{source} and {target} are the same port")
+    from inkov.forwarding.stations import at_one_wire
+
+    one, other = (place.host for place in places)
+    # At two ends of a wire they are at the same as well.
+    if one is not None and other is not None and at_one_wire(session.fabric, one, other):
+        fail(
+            f"{source} and {target} are on one wire: what they hear of each other passes no switch"
+        )
     return places
 
 

@@ -20,6 +20,7 @@ from inkov.wiring import End
 __all__ = [
     "Heard",
     "Interface",
+    "at_one_wire",
     "bridge_ports_at",
     "heard_in_all",
     "hears",
@@ -114,6 +115,18 @@ def ports_on_wire(fabric: Fabric, end: End) -> list[BridgePort]:
     ports, own = bridge_ports_at(fabric, end), fabric.end_of(end.device, end.port)
     around = fabric.wiring.around(own) if own in fabric.wiring.attended else ()
     return [*ports, *(port for far in around for port in bridge_ports_at(fabric, far))]
+
+
+def at_one_wire(fabric: Fabric, one: Host, other: Host) -> bool:
+    """Whether two hosts talk without a switch: on one wire, in one form (FM 4.9). Those of two
+    subnets ask a router for each other, wherever they are.
+    """
+    subnets = {host.address.network for host in (one, other) if host.address is not None}
+    (place, tag), (other_place, other_tag) = fabric.seat_of(one), fabric.seat_of(other)
+    if len(subnets) > 1 or not {place, other_place} <= fabric.ports.keys():
+        return False
+    own, far = fabric.end_of(*place), fabric.end_of(*other_place)
+    return tag == other_tag and far in (own, *fabric.wiring.around(own))
 
 
 def sent_from(
