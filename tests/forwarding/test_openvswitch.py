@@ -207,6 +207,10 @@ def test_verdicts_are_what_open_vswitch_floods(switch: OpenVSwitch) -> None:
                 (at[t], t.tag) in floods[s] for s in sources for t in targets if at[t] != at[s]
             )
             verdict = prover.judge(claim).verdict
+            # All at that port are in the VLAN that is to be apart from them.
+            if not targets:
+                assert verdict == "undecided", (seed, pair)
+                continue
             assert verdict == ("broken" if leaks else "holds"), (seed, pair)
             seen[verdict] += 1
     assert min(seen.values()) > CAMPUSES // 10, seen
