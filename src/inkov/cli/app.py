@@ -11,10 +11,11 @@ import os
 import re
 import sys
 from collections.abc import Callable
-from functools import wraps
+from functools import cache, wraps
 from typing import Annotated, Any
 
 import typer
+from typer.main import get_command
 
 from inkov import __version__
 from inkov.cli import (
@@ -163,6 +164,14 @@ plans.command("schema")(_guarded(plan.schema))
 app.add_typer(plans, name="plan")
 
 
+@cache
+def program() -> Any:
+    """All commands as they read their options: made once, however often a process runs one.
+    Reading every signature takes longer than a command takes on a small campus.
+    """
+    return get_command(app)
+
+
 def main() -> None:
     """The console script."""
     # One campus is read, looked at and forgotten, and holds no reference cycles: collecting would
@@ -178,7 +187,7 @@ def main() -> None:
 
         completion_init()
     try:
-        sys.exit(app(prog_name="inkov", standalone_mode=False))
+        sys.exit(program()(prog_name="inkov", standalone_mode=False))
     except OSError as error:  # help, or the version, on a full disk
         unwritable(error)
         sys.exit(UNUSABLE)
