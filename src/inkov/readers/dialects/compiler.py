@@ -321,7 +321,7 @@ class _Compiler:
         self, name: str, block: Block, form: str, effect: str | None, around: dict[str, str]
     ) -> None:
         keys = [f"[{name}" + (".says]" if effect is not None else "]"), form]
-        line = self.places.problem(keys, "").origin.line
+        line = self.places.line(keys)
         for words in self._variants(keys, form):
             own = captures_in(words)
             # A form with an empty effect is understood, and does nothing.
@@ -394,7 +394,7 @@ class _Compiler:
                 )
         for form, stated in forms.items():
             keys = [f"[{name}]", form]
-            line = self.places.problem(keys, "").origin.line
+            line = self.places.line(keys)
             template, _, effect = stated.partition(";")
             for words in self._variants(keys, form):
                 self.words |= {word.literal for word in words if word.literal}
@@ -517,7 +517,7 @@ class _Compiler:
             except ValueError as error:
                 self.fault(["[defaults]", key], str(error).partition("\n")[0])
                 continue
-            line = self.places.problem(["[defaults]", key], "").origin.line
+            line = self.places.line(["[defaults]", key])
             says = f"{self.file.dialect}: its dialect states so ({self.places.file}:{line})"
             unstated[attribute] = Fact(stated, Origin(basis=Basis.DEFAULT, says=says))
         for key in self.file.vlan_table.created_by:

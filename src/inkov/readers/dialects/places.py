@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 from inkov.campus import Origin, Problem
 
 __all__ = ["Places"]
@@ -20,15 +18,7 @@ class Places:
         """A problem at the last of `keys`, looked for one within the other; `at` is the offset of a
         fault in it.
         """
-        start, offset_found = 0, 0
-        for key in keys:
-            # A key with quotes in it is written with backslashes in TOML.
-            spelled = [key, key.replace("\\", "\\\\").replace('"', '\\"')]
-            places = [place for text in spelled if (place := self._find(text, start)) >= 0]
-            # A key that is not there leaves the place at the one around it.
-            if places:
-                offset_found = start = min(places)
-        offset = offset_found + at
+        offset = self._offset(keys) + at
         line = self.text.count("\n", 0, offset) + 1
         begin = self.text.rfind("\n", 0, offset) + 1
         shown = self.text[begin:].split("\n", 1)[0]
@@ -40,11 +30,30 @@ class Places:
             "",
         )
 
+    def line(self, keys: list[str]) -> int:
+        """The line of the last of `keys`, looked for one within the other."""
+        return self.text.count("\n", 0, self._offset(keys)) + 1
+
+    def _offset(self, keys: list[str]) -> int:
+        start, found = 0, 0
+        for key in keys:
+            # A key with quotes in it is written with backslashes in TOML.
+            spelled = {key, key.replace("\\", "\\\\").replace('"', '\\"')}
+            places = [place for text in spelled if (place := self._find(text, start)) >= 0]
+            # A key that is not there leaves the place at the one around it.
+            if places:
+                found = start = min(places)
+        return found
+
     def _find(self, text: str, start: int) -> int:
         """The first place from `start` where the text stands as a key, a table or a string of its
-        own.
+        own: no word goes on before or behind it. -1 if there is none.
         """
-        place = re.compile(rf"(?<![\w-]){re.escape(text)}(?![\w-])", re.MULTILINE).search(
-            self.text, start
-        )
-        return place.start() if place else -1
+        place = self.text.find(text, start)
+        while place >= 0:
+            end = place + len(text)
+            around = self.text[max(place - 1, 0) : place] + self.text[end : end + 1]
+            if not any(c.isalnum() or c in "_-" for c in around):
+                break
+            place = self.text.find(text, place + 1)
+        return place
