@@ -38,10 +38,10 @@ DEMO = Path(__file__).parent.parent / "src" / "inkov" / "demo" / "campus"
 
 def cases(name: str, number: int, least: int = 1) -> int:
     """How many random cases an oracle looks at: those of `INKOV_<name>`, or `number` of them where
-    `INKOV_WHOLE` asks for all, as CI does; otherwise a quarter, so that one who waits for the tests
-    waits half as long. Fewer than `least` do not show everything.
+    `INKOV_WHOLE` asks for all, as CI does; otherwise an eighth, for one who waits for the tests.
+    Fewer than `least` do not show everything.
     """
-    some = number if os.environ.get("INKOV_WHOLE") else max(least, -(-number // 4))
+    some = number if os.environ.get("INKOV_WHOLE") else max(least, -(-number // 8))
     return int(os.environ.get(f"INKOV_{name}", some))
 
 

@@ -6,24 +6,23 @@ import os
 import shlex
 import shutil
 import subprocess
-import sys
 from pathlib import Path
+from unittest.mock import patch
 
 import pytest
 
 from inkov.cli.app import COMMANDS
-from tests.conftest import DEMO, Inkov
+from tests.conftest import DEMO, Inkov, run_inkov, run_program
 
 
-def offered(line: str, folder: Path) -> list[str]:
-    """What is offered for the last word of a line."""
+def offered(line: str, folder: Path, *, started: bool = False) -> list[str]:
+    """What is offered for the last word of a line, by a process of its own if it is `started`."""
     asked = {"COMP_WORDS": line, "COMP_CWORD": str(len(line.split(" ")) - 1)}
-    env = {**os.environ, **asked, "_INKOV_COMPLETE": "complete_bash"}
-    result = subprocess.run(
-        [sys.executable, "-m", "inkov"], cwd=folder, env=env, capture_output=True, text=True
-    )
-    assert result.stderr == ""
-    return result.stdout.split()
+    asked["_INKOV_COMPLETE"] = "complete_bash"
+    with patch.dict(os.environ, asked):
+        result = run_program(cwd=folder) if started else run_inkov(cwd=folder)
+    assert result.err == ""
+    return result.out.split()
 
 
 @pytest.mark.parametrize(
@@ -66,7 +65,7 @@ def test_a_prompt_does_not_wait_for_a_large_folder(
         (tmp_path / folder).mkdir()
         for at in range(files):
             (tmp_path / folder / f"{at}.txt").touch()
-    assert offered("inkov follow a", tmp_path) == expected
+    assert offered("inkov follow a", tmp_path, started=True) == expected
 
 
 @pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])

@@ -10,7 +10,8 @@ from pathlib import Path
 import pytest
 from bench.campus import write_campus
 
-from tests.conftest import DEMO, Inkov, on_terminal
+from tests.conftest import DEMO, Inkov
+from tests.render.screens import on_screen
 
 Links = list[tuple[str, str]]
 
@@ -144,8 +145,8 @@ def test_it_fits_a_screen(tmp_path: Path, columns: int) -> None:
     write_campus(tmp_path / "large", 260)
     shutil.copytree(DEMO / "garden", tmp_path / "garden")
     for name in ("garden", "large"):
-        coloured = on_terminal("overview", tmp_path / name, COLUMNS=str(columns))
-        shown = re.sub(r"\x1b\[[0-9;]*m", "", coloured).replace("\r", "")
+        coloured = on_screen("overview", tmp_path / name, width=columns, colour=True)
+        shown = re.sub(r"\x1b\[[0-9;]*m", "", coloured)
         lines = shown.rstrip().split("\n")
         assert len(lines) <= 50 and max(map(len, lines)) <= columns, shown
     assert "9 blocks of 24 access switches, each behind 2 switches" in shown

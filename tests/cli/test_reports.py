@@ -15,7 +15,8 @@ import pytest
 
 from inkov.checks import CATALOGUE
 from tests.cli.sarif import LOG
-from tests.conftest import DEMO, Inkov, on_terminal, run_inkov
+from tests.conftest import DEMO, Inkov, run_inkov
+from tests.render.screens import on_screen
 
 NASTY = (
     'inkov sheet 1\nswitch: "a\\u001b[31m<b>&"\n[vlans]\n10: "x\\u0007|y"\n11: "x\\u0007|y"\n[port'
@@ -268,8 +269,7 @@ def test_on_a_terminal_the_worst_stands_last(tmp_path: Path) -> None:
     )
 
     def shown(*options: str) -> list[str]:
-        coloured = on_terminal("audit", tmp_path, *options, COLUMNS="80")
-        lines = re.sub(r"\x1b\[[0-9;]*m", "", coloured).replace("\r", "").rstrip().split("\n")
+        lines = on_screen("audit", tmp_path, *options, width=80).rstrip().split("\n")
         assert max(map(len, lines)) <= 80
         return [line.rstrip() for line in lines]
 

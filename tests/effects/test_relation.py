@@ -28,7 +28,7 @@ from tests.effects.pairs import WORTH, Name, Pairs, flooded, heard, passed
 from tests.proofs.test_packets import with_gateways
 from tests.written import in_files
 
-CHANGES = cases("CHANGES", 60)
+CHANGES = cases("CHANGES", 60, least=16)
 
 
 def relation_of(old: Campus, new: Campus, level: Level) -> Relation:

@@ -21,8 +21,10 @@ from inkov.readers import load
 from inkov.readers.both_cores import Share
 from inkov.readers.load import NothingToRead
 from inkov.readers.registry import read_bytes
-from tests.conftest import DEMO
+from tests.conftest import DEMO, cases
 from tests.readers.fuzz import SEEDS, copy_of_the_demo, mutant, survive
+
+MUTANTS = cases("MUTANTS", 25)
 
 
 @pytest.mark.parametrize("seed", SEEDS, ids=lambda path: path.name)
@@ -30,7 +32,7 @@ def test_mutants_are_read_without_a_fault_of_ours(seed: Path, tmp_path: Path) ->
     folder = copy_of_the_demo(tmp_path)
     (folder / seed.relative_to(DEMO / "garden")).touch()
     rng = random.Random(seed.name)
-    for _ in range(25):
+    for _ in range(MUTANTS):
         survive(folder, seed, mutant(seed.read_bytes(), rng))
 
 
