@@ -244,6 +244,10 @@ def test_two_sources_of_one_switch(inkov: Inkov, tmp_path: Path) -> None:
     )
     files = [where["file"] for where in finding["where"]]
     assert files == ["./b.json", "./a.sheet", "./a.sheet", "./b.json"]
+    assert [where.get("vlan") for where in finding["where"]] == [2, 20, None, None]
+    # Whatever is answered rests on one of them.
+    heard = inkov("hears", "core-1:port-1", ".")
+    assert "core-1 is described by two files: ./a.sheet counts" in heard.out
     # A source without a table of VLANs says nothing of them.
     config["native-vlan"], vlans[1] = 10, {"vlan-id": 20, "config": {"vlan-id": 20}}
     (tmp_path / "b.json").write_text(json.dumps(tree))

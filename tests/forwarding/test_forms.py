@@ -693,3 +693,50 @@ def test_a_tag_that_shows_behind_another_is_told(inkov: Inkov, tmp_path: Path) -
     _, leaves, arrives, _ = told["steps"]
     assert leaves["because"].endswith("the tag hidden behind, 40, is now the first")
     assert arrives["because"].startswith("the hidden tag shows: VLAN 40 is in its allowed list")
+
+
+def test_a_private_host_without_both_its_vlans_forwards_nothing(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """Whatever is sent there, and whoever else is there (FM 2.8)."""
+    rows = "inkov sheet 1\nswitch: a\n[vlans]\n1-10:\n[port 1]\nvlan: 1\n[port 3]\nvlan: 1\n"
+    rows += "[port 4..5]\nvlan: 2\n"
+    (tmp_path / "a.sheet").write_text(f"{rows}[port 2]\nmode: private host\nprimary: 10\n")
+
+    def ears(port: str) -> list[str]:
+        heard = inkov("hears", port, ".", "--level", "hostile", "-f", "json").json["heard"]
+        return [each["port"] for each in heard]
+
+    assert (ears("a:1"), ears("a:2"), ears("a:4")) == (["3"], [], ["5"])
+
+
+def test_a_router_alone_needs_no_table_of_vlans(inkov: Inkov, tmp_path: Path) -> None:
+    """What is heard of a switch without one rests on that it has every VLAN that it names."""
+    head, cable = "inkov sheet 1\nswitch: {}\n", "[neighbours]\n1: {}:1\n"
+    (tmp_path / "r.sheet").write_text(
+        head.format("r") + "[port 1..2]\nmode: routed\n" + cable.format("a")
+    )
+    (tmp_path / "a.sheet").write_text(
+        head.format("a") + "[port 1..2]\nmode: access\nvlan: 10\n" + cable.format("r")
+    )
+    says = "brings no VLAN table: taken to have every VLAN its ports name"
+    assert f"a {says}" in inkov("hears", "a:2", ".").out
+    heard = inkov("hears", "r:2", ".")
+    assert heard.status == 0 and says not in heard.out
+
+
+def test_of_two_lists_those_that_only_one_end_has_do_not_cross(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    cable = "[neighbours]\n9: {}:9\n"
+    write(
+        tmp_path,
+        a=TRUNK.format("10,30,40") + cable.format("b"),
+        b=TRUNK.format(40) + cable.format("a"),
+    )
+    told = inkov("trunks", ".", "--because", "a:9", "-f", "json").json
+    says = [line["says"] for line in told["because"] if line["stage"] == "link view"]
+    assert [text.partition(";")[0] for text in says] == [
+        "crosses tagged to b:9: VLAN 40",
+        "does not cross to b:9: VLAN 10,30",
+    ]
