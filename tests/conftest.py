@@ -9,10 +9,10 @@ import json
 import os
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from textwrap import dedent
-from typing import Any
+from typing import Any, TypeVar
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -38,10 +38,10 @@ DEMO = Path(__file__).parent.parent / "src" / "inkov" / "demo" / "campus"
 
 def cases(name: str, number: int, least: int = 1) -> int:
     """How many random cases an oracle looks at: those of `INKOV_<name>`, or `number` of them where
-    `INKOV_WHOLE` asks for all, as CI does; otherwise an eighth, for one who waits for the tests.
-    Fewer than `least` do not show everything.
+    `INKOV_WHOLE` asks for all, as CI does; otherwise a sixteenth, for one who waits for the
+    tests. Fewer than `least` do not show everything.
     """
-    some = number if os.environ.get("INKOV_WHOLE") else max(least, -(-number // 8))
+    some = number if os.environ.get("INKOV_WHOLE") else max(least, -(-number // 16))
     return int(os.environ.get(f"INKOV_{name}", some))
 
 
@@ -82,6 +82,7 @@ class Result:
         return json.loads(self.out)
 
 
+Item = TypeVar("Item")
 Inkov = Callable[..., Result]
 
 
@@ -149,6 +150,11 @@ def run_inkov(*arguments: str | Path, cwd: Path | None = None, **environment: st
         stream.flush()
         texts.append(stream.buffer.getvalue().decode())
     return Result(status, *texts)
+
+
+def share(every: Iterable[Item], part: int = 4) -> list[Item]:
+    """All, as `cases` says it; otherwise every fourth, or what `part` says."""
+    return list(every)[:: 1 if os.environ.get("INKOV_WHOLE") else part]
 
 
 @pytest.fixture

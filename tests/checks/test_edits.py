@@ -21,7 +21,7 @@ from tests.checks.cures import edits_of
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_examples import write
 from tests.checks.test_mistakes import clean, ground_of
-from tests.conftest import fabric_of
+from tests.conftest import fabric_of, share
 
 CURED = {
     *("allowed-differs", "needed-vlan-missing", "spare-link-lacks-vlan", "surplus-vlans"),
@@ -66,7 +66,7 @@ SAYS_LESS = {
 }
 
 
-@pytest.mark.parametrize("ground", ["demo", 3])
+@pytest.mark.parametrize("ground", share([3, "demo"], 2))
 def test_a_cure_in_words_is_the_edit(ground: str | int) -> None:
     """Who does what a cure says, in one of the ways it offers, has the campus of its edits."""
     agreeing: set[str] = set()

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.checks.estate import COMMON, DATA, NATIVE, Estate, estate, vids
-from tests.conftest import Inkov
+from tests.conftest import Inkov, share
 
 Plant = Callable[[Estate], int]
 """Plants a mistake, and gives back its line."""
@@ -331,8 +331,8 @@ def test_nothing_is_found_where_nothing_is_wrong(inkov: Inkov, tmp_path: Path) -
 
 @pytest.mark.parametrize(
     ("plant", "rule", "switch", "port"),
-    [ticket[1:] for ticket in TICKETS],
-    ids=[ticket[0] for ticket in TICKETS],
+    [ticket[1:] for ticket in share(TICKETS)],
+    ids=[ticket[0] for ticket in share(TICKETS)],
 )
 def test_the_cause_of_a_ticket_stands_first(
     inkov: Inkov, tmp_path: Path, plant: Plant, rule: str, switch: str, port: str | None

@@ -45,16 +45,16 @@ def folder(tmp_path: Path) -> Path:
         ("plan check in >/dev/full", 2, FULL),
         ("--help >/dev/full", 2, FULL),
         ("--version >/dev/full", 2, FULL),
-        ("vlans in >&-", 2, "cannot write to the standard output: bad file descriptor"),
-        ("vlans in 2>&-", 0, ""),
-        ("vlans in 2>/dev/full", 0, ""),
+        ("read in >&-", 2, "cannot write to the standard output: bad file descriptor"),
+        ("read in 2>&-", 0, ""),
+        ("read in 2>/dev/full", 0, ""),
         ("read nothing >&- 2>&-", 2, ""),
         ("read nothing 2>/dev/full", 2, ""),
-        ("vlans in -o /dev/full", 2, "cannot write /dev/full: it is a device or a pipe, and no"),
-        ("vlans in -o in", 2, "cannot write in: is a directory"),
-        ("vlans in -o in/a.sheet", 2, "in/a.sheet is one of the files that are read"),
+        ("read in -o /dev/full", 2, "cannot write /dev/full: it is a device or a pipe, and no"),
+        ("read in -o in", 2, "cannot write in: is a directory"),
+        ("read in -o in/a.sheet", 2, "in/a.sheet is one of the files that are read"),
         ("prove in --certificate in/a.sheet", 2, "in/a.sheet is one of the files that are read"),
-        ("vlans in -o nowhere/x", 2, "cannot write nowhere/x: no such file or directory"),
+        ("read in -o nowhere/x", 2, "cannot write nowhere/x: no such file or directory"),
     ],
 )
 def test_one_line_and_the_right_status(command: str, status: int, says: str, folder: Path) -> None:
@@ -131,7 +131,10 @@ def test_files_that_are_written(folder: Path, inkov: Inkov) -> None:
     assert piped.stdout.startswith("VLAN") and piped.stderr == ""
 
 
-def test_nothing_of_a_person_is_written_over(folder: Path, inkov: Inkov) -> None:
+def test_nothing_of_a_person_is_written_over(
+    folder: Path, inkov: Inkov, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("inkov.cli.demo._show", lambda *_: None)
     (folder / "mine").write_text("mine\n")
     (folder / "text.cfg").write_text("some words 10\nmore words 20\n")
     for command in (["plan", "new", "in"], ["dialect", "new", "text.cfg"]):

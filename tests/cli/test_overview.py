@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from bench.campus import write_campus
 
-from tests.conftest import DEMO, Inkov
+from tests.conftest import DEMO, Inkov, share
 from tests.render.screens import on_screen
 
 Links = list[tuple[str, str]]
@@ -140,7 +140,7 @@ def test_one_number_in_two_areas_is_in_no_parts(inkov: Inkov, tmp_path: Path, mo
     assert ("VLAN 10 is in parts" in out) is more
 
 
-@pytest.mark.parametrize("columns", [80, 120])
+@pytest.mark.parametrize("columns", share([80, 120], 2))
 def test_it_fits_a_screen(tmp_path: Path, columns: int) -> None:
     write_campus(tmp_path / "large", 260)
     shutil.copytree(DEMO / "garden", tmp_path / "garden")

@@ -17,7 +17,7 @@ from inkov.edits.things import numbered
 from inkov.readers import load
 from inkov.vlanset import VlanSet
 from tests.campuses import random_campus
-from tests.conftest import campus_of
+from tests.conftest import campus_of, cases
 from tests.edits.changes import changed
 from tests.proofs.test_packets import with_gateways
 from tests.written import in_files
@@ -41,9 +41,12 @@ def meaning(value: Any) -> Any:
     return [meaning(one) for one in value] if isinstance(value, tuple) else value
 
 
+CAMPUSES = cases("EDITS", 60)
+
+
 def test_applying_the_difference_gives_the_new_campus(tmp_path: Path) -> None:
     edits = 0
-    for number in range(60):
+    for number in range(CAMPUSES):
         rng = random.Random(f"edits {number}")
         old = with_gateways(rng, random_campus(rng, 5))
         new = changed(rng, old, 4) if number % 3 else with_gateways(rng, random_campus(rng, 5))
@@ -62,7 +65,7 @@ def test_applying_the_difference_gives_the_new_campus(tmp_path: Path) -> None:
         assert meaning(apply(new, backwards)) == before, number
         assert len(found) == len(backwards)
         edits += len(found)
-    assert edits > 1000, edits
+    assert edits > 15 * CAMPUSES, edits
 
 
 def test_a_switch_without_a_table_gets_one_with_its_first_row() -> None:

@@ -23,7 +23,7 @@ from inkov.levels import Layer, Level
 from inkov.plan import Plan
 from inkov.wiring import wire
 from tests.campuses import random_campus
-from tests.conftest import Inkov
+from tests.conftest import Inkov, cases
 from tests.edits.changes import changed
 from tests.effects.pairs import Pairs, flooded
 from tests.effects.test_relation import pairs_of, relation_of
@@ -31,10 +31,12 @@ from tests.proofs.oracle import Oracle
 from tests.render.screens import on_screen
 from tests.simulator import Simulator
 
+CAMPUSES = cases("BLAMED", 200, least=100)
+
 
 def test_the_smallest_set_of_edits_is_blamed() -> None:
     sure = several = 0
-    for number in range(150):
+    for number in range(CAMPUSES * 3 // 4):
         rng = random.Random(f"blame {number}")
         old = random_campus(rng, 4)
         new = changed(rng, old, 3)
@@ -63,7 +65,7 @@ def test_the_smallest_set_of_edits_is_blamed() -> None:
                 ), (number, effect.blame)
                 sure += 1
                 several += size > 1
-    assert sure > 15 and several > 0, (sure, several)
+    assert sure > CAMPUSES / 12 and several > 0, (sure, several)
 
 
 def side_of(campus: Campus, idle: list[int]) -> Side:
@@ -82,7 +84,7 @@ def is_gone(effect: Effect, pairs: Pairs, campus: Campus, level: Level) -> bool:
 
 def test_every_effect_shows_a_way_that_frames_can_go() -> None:
     shown = stopped = 0
-    for number in range(200):
+    for number in range(CAMPUSES):
         rng = random.Random(f"ways {number}")
         old = random_campus(rng, 5)
         new = changed(rng, old, 3)
@@ -105,7 +107,7 @@ def test_every_effect_shows_a_way_that_frames_can_go() -> None:
             assert effect.settled or not any_can_happen(effect, relation), number
             passes_cables(new, effect)
             shown += 1
-    assert shown > 40 and stopped > 40, (shown, stopped)
+    assert min(shown, stopped) > CAMPUSES / 5, (shown, stopped)
 
 
 def any_can_happen(effect: Effect, relation: Relation) -> bool:

@@ -19,7 +19,7 @@ from tests.effects.test_consequences import switch
 
 VIDS = (1, 10, 20)
 PORTS = ("01", "10", "10a", "10b", "20", "20a", "20b")
-CAMPUSES = cases("CHANGES", 60, least=60)
+CAMPUSES = cases("CHANGES", 60, least=30)
 Told = tuple[str, str, str, bool]
 Port = tuple[str, str]
 

@@ -28,7 +28,7 @@ from tests.checks.test_cures import reach_of
 from tests.conftest import cases
 from tests.forwarding.trees.test_losses import plain_campus
 
-CAMPUSES = cases("TICKETS", 40, least=40)
+CAMPUSES = cases("TICKETS", 40, least=12)
 VID = 10
 
 

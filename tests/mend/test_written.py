@@ -24,7 +24,7 @@ from inkov.wiring import End, wire
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_cures import reach_of
 from tests.checks.test_mistakes import clean, ground_of
-from tests.conftest import DEMO, Inkov, on_terminal
+from tests.conftest import DEMO, Inkov, on_terminal, share
 
 WRITABLE = {
     *("allowed-differs", "edge-missing", "edge-on-link", "guard-missing", "native-not-allowed"),
@@ -34,7 +34,7 @@ WRITABLE = {
 
 
 @pytest.mark.parametrize(
-    ("ground", "form", "least"), [(1, "sheet", 6), (4, "sheet", 6), (3, "json", 4)]
+    ("ground", "form", "least"), share([(1, "sheet", 6), (4, "sheet", 6), (3, "json", 4)], 2)
 )
 def test_planted_mistakes_are_mended_in_the_files(
     inkov: Inkov, tmp_path: Path, ground: int, form: str, least: int
@@ -89,7 +89,7 @@ def heard_in(folder: Path) -> dict[End, set[tuple[str, str, int, bool]]]:
     return reach_of(resolve(campus, wire(campus)))
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", share(range(6), 3))
 @pytest.mark.parametrize("form", ["sheet", "json"])
 def test_several_mistakes_are_mended_from_files_to_files(
     inkov: Inkov, tmp_path: Path, form: str, seed: int

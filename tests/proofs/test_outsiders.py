@@ -21,7 +21,7 @@ from tests.campuses import VIDS, fact, random_campus
 from tests.clean import clean_campus
 from tests.conftest import campus_of, cases
 
-CAMPUSES = cases("OUTSIDERS", 150)
+CAMPUSES = cases("OUTSIDERS", 150, least=40)
 
 
 def judged(campus: Campus, claims: list[Claim], *, strict: bool = False) -> list[Verdict]:

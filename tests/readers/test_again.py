@@ -12,7 +12,7 @@ from pathlib import Path
 from inkov.edits import difference
 from inkov.readers import Loaded, load
 from tests.campuses import random_campus
-from tests.conftest import DEMO
+from tests.conftest import DEMO, cases
 from tests.edits.changes import changed
 from tests.edits.test_edits import meaning
 from tests.written import in_files
@@ -43,16 +43,19 @@ def both(old: Path, new: Path) -> tuple[Loaded, Loaded]:
     return before, after
 
 
+CAMPUSES = cases("AGAIN", 60, least=12)
+
+
 def test_reading_again_gives_what_reading_twice_gives(tmp_path: Path) -> None:
     taken_over = 0
-    for number in range(60):
+    for number in range(CAMPUSES):
         rng = random.Random(f"again {number}")
         campus = random_campus(rng, 5)
         for name, one in (("old", campus), ("new", changed(rng, campus, 2))):
             (tmp_path / name).mkdir(exist_ok=True)
             in_files(random.Random(number), one, tmp_path / name)
         taken_over += len(both(tmp_path / "old", tmp_path / "new")[0].taken_over)
-    assert taken_over > 60, taken_over
+    assert taken_over > CAMPUSES / 2, taken_over
 
 
 def test_the_garden_before_and_after_its_repair() -> None:

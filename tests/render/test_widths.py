@@ -7,6 +7,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -31,6 +32,11 @@ LONG = 16  # a longer word may be broken
 BREAKS = re.compile(r"[\s,]+")
 
 
+@cache
+def as_csv(asked: tuple[str | Path, ...]) -> str:
+    return run_inkov(*asked, "-q", "-f", "csv").out
+
+
 @pytest.mark.parametrize("width", [40, 60, 80, 120])
 @pytest.mark.parametrize(
     "asked", TABLES, ids=lambda asked: " ".join(map(str, asked)).partition("/")[0]
@@ -39,7 +45,7 @@ def test_what_stands_in_a_table_stands_on_the_screen(
     asked: tuple[str | Path, ...], width: int
 ) -> None:
     """As the same rows are in CSV, but for the columns of which it is said that they are not."""
-    rows = list(csv.reader(io.StringIO(run_inkov(*asked, "-q", "-f", "csv").out)))
+    rows = list(csv.reader(io.StringIO(as_csv(asked))))
     heads, *rows = [row for row in rows if len(row) == len(rows[0])]
     assert rows
     screen = on_screen(*asked, "-q", width=width)
