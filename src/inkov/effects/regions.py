@@ -18,11 +18,10 @@ flood of its own (`hearing`).
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from inkov.forwarding import BridgePort, Fabric
-from inkov.forwarding.contraction import Ints, contract
+from inkov.forwarding.components import components
+from inkov.forwarding.contraction import contract
 from inkov.forwarding.reach import sendings_at, views_at
 from inkov.forwarding.serve import served
 from inkov.levels import Level
@@ -58,9 +57,7 @@ class Regions:
         rows = np.concatenate([self._hubs.rows, np.array(starts, dtype=np.int64)])
         columns = np.concatenate([self._hubs.columns, np.array(ends, dtype=np.int64)])
         size = len(fabric.bridges) * self._hubs.width
-        graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(size, size))
-        count, label = connected_components(graph, directed=False)
-        self._label: Ints = label.astype(np.int64)
+        count, self._label = components(size, rows, columns)
         self._odd = np.zeros(count, dtype=bool)
         # Whatever a frame crosses one way only makes its region odd.
         self._odd[self._label[np.array(starts, dtype=np.int64)]] = True

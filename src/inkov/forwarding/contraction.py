@@ -12,15 +12,13 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
+from inkov.forwarding.components import Ints
 from inkov.forwarding.fabric import Crossing, Fabric, Translation
 from inkov.levels import Level
 from inkov.vlanset import ALL_BITS, bits
 
-__all__ = ["Contraction", "Ints", "OneWay", "contract"]
-
-Ints = NDArray[np.int64]
+__all__ = ["Contraction", "OneWay", "contract"]
 
 
 class OneWay(NamedTuple):

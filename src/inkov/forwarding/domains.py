@@ -3,8 +3,8 @@ FM 6.2).
 
 Theory of operation. A hub is a VID on a bridge. Nearly every link passes a VLAN both ways under
 one number, or under one number each way: such a pair of hubs is one domain, whatever else is true.
-All these pairs together are an undirected graph, and its components come out of one sparse matrix
-(SciPy), in time that grows with the number of links and VLANs.
+All these pairs together are an undirected graph, and its components come out of arrays of all pairs
+at once (`components`), in time that grows with the number of links and VLANs.
 
 What is left are one-way crossings and translations without a way back. They are few. They are
 followed exactly, by a flood from each component that they touch.
@@ -24,10 +24,9 @@ from typing import NamedTuple
 
 import numpy as np
 from msgspec import Struct
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
-from inkov.forwarding.contraction import Ints, contract
+from inkov.forwarding.components import Ints, components
+from inkov.forwarding.contraction import contract
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.outlets import inside_only, outlets, passing_as
 from inkov.forwarding.reach import Sending, flood
@@ -100,12 +99,9 @@ def domains(fabric: Fabric) -> Domains:
         used |= mask & inside.live
     contracted = contract(fabric, used)
     size = len(fabric.bridges) * contracted.width
-    ones = np.ones(len(contracted.rows), dtype=np.int8)
-    graph = coo_array((ones, (contracted.rows, contracted.columns)), shape=(size, size))
-    _, label = connected_components(graph, directed=False)
+    _, label = components(size, contracted.rows, contracted.columns)
     column = {vid: int(contracted.place[vid]) for vid in bits(used)}
-    label = label.astype(np.int64).reshape(len(fabric.bridges), contracted.width)
-    result = Domains(label, column)
+    result = Domains(label.reshape(len(fabric.bridges), contracted.width), column)
     # Where frames cross one way only, whether hubs talk is worked out by floods.
     loose = {(fabric.bridge_ports[way.leaves].bridge, way.vid) for way in contracted.one_way}
     if loose:
@@ -137,9 +133,7 @@ def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]
         if start in reached.get(other, ())
     ]
     size = int(result.label.max()) + 1
-    ends = tuple(np.array(pairs, dtype=np.int64).reshape(-1, 2).T)
-    graph = coo_array((np.ones(len(pairs), dtype=np.int8), ends), shape=(size, size))
-    _, group = connected_components(graph, directed=False)
+    _, group = components(size, *np.array(pairs, dtype=np.int64).reshape(-1, 2).T)
     _, first = np.unique(group, return_index=True)
     result.label, result.doubts = first[group[result.label]], None
 
