@@ -47,7 +47,7 @@ from tests.campuses import random_campus
 from tests.conftest import cases
 
 WITHSTOOD: list[Literal["links", "switches", "both", 2]] = ["links", "switches", "both", 2]
-CAMPUSES = cases("LOSSES", 30, least=12)
+CAMPUSES = cases("LOSSES", 30, least=24)
 Hub = tuple[str, str, int]
 
 
