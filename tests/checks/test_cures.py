@@ -32,7 +32,7 @@ from tests.checks.test_examples import write
 from tests.checks.test_mistakes import clean, ground_of
 from tests.conftest import cases, share
 
-CAMPUSES = cases("CURES", 800, least=100)
+CAMPUSES = cases("CURES", 800, least=64)
 
 Reach = dict[End, set[tuple[str, str, int, bool]]]
 """Port -> who hears what is sent there: (switch, port, VLAN there, tagged), gateways among them."""

@@ -19,7 +19,7 @@ from inkov.readers.reading import Part
 from inkov.readers.registry import read_bytes
 from inkov.readers.sheets.writer import write_sheet
 from inkov.readers.walk.objects import OBJECTS
-from tests.conftest import cases
+from tests.conftest import cases, share
 from tests.readers.agent import Agent, Rows, running
 from tests.readers.mibs import MODULES, write_modules
 from tests.readers.test_sheet import without_origins
@@ -168,7 +168,7 @@ def ways_of(part: Part) -> set[tuple[str, str, str]]:
     return {(n.port, n.far_device, n.far_port) for n in part.neighbours}
 
 
-@pytest.mark.parametrize("style", STYLES)
+@pytest.mark.parametrize("style", share(STYLES, 3))
 def test_no_text_of_others_changes_the_switch(style: str, agent: Agent, tmp_path: Path) -> None:
     options, names = STYLES[style]
     modules = write_modules(tmp_path / "mibs", names) if names else None

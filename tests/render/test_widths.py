@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import DEMO, run_inkov
+from tests.conftest import DEMO, run_inkov, share
 from tests.render.screens import on_screen
 
 GARDEN = DEMO / "garden"
@@ -37,7 +37,7 @@ def as_csv(asked: tuple[str | Path, ...]) -> str:
     return run_inkov(*asked, "-q", "-f", "csv").out
 
 
-@pytest.mark.parametrize("width", [40, 60, 80, 120])
+@pytest.mark.parametrize("width", share([40, 60, 80, 120], 2))
 @pytest.mark.parametrize(
     "asked", TABLES, ids=lambda asked: " ".join(map(str, asked)).partition("/")[0]
 )
