@@ -34,6 +34,7 @@ settings.register_profile(
 settings.load_profile("inkov")
 
 DEMO = Path(__file__).parent.parent / "src" / "inkov" / "demo" / "campus"
+WHOLE = bool(os.environ.get("INKOV_WHOLE"))
 
 
 def cases(name: str, number: int, least: int = 1) -> int:
@@ -41,7 +42,7 @@ def cases(name: str, number: int, least: int = 1) -> int:
     `INKOV_WHOLE` asks for all, as CI does; otherwise a sixteenth, for one who waits for the
     tests. Fewer than `least` do not show everything.
     """
-    some = number if os.environ.get("INKOV_WHOLE") else max(least, -(-number // 16))
+    some = number if WHOLE else max(least, -(-number // 16))
     return int(os.environ.get(f"INKOV_{name}", some))
 
 
@@ -153,8 +154,10 @@ def run_inkov(*arguments: str | Path, cwd: Path | None = None, **environment: st
 
 
 def share(every: Iterable[Item], part: int = 4) -> list[Item]:
-    """All, as `cases` says it; otherwise every fourth, or what `part` says."""
-    return list(every)[:: 1 if os.environ.get("INKOV_WHOLE") else part]
+    """All of some cases that are no random ones where `INKOV_WHOLE` asks for all; otherwise one of
+    `part`, from the first on.
+    """
+    return list(every)[:: 1 if WHOLE else part]
 
 
 @pytest.fixture

@@ -136,10 +136,10 @@ def test_listings_say_what_matters(inkov: Inkov, garden: Path) -> None:
 
 
 def test_colour_only_where_it_is_wanted(tmp_path: Path) -> None:
-    (tmp_path / "a.sheet").write_text(SHEET.format(name="a"))
-    assert "\x1b[" in on_terminal("vlans", tmp_path)
-    assert "\x1b[" not in on_terminal("vlans", tmp_path, NO_COLOR="1")
-    assert "\x1b[" not in on_terminal("vlans", tmp_path, "--no-colour")
+    (tmp_path / "a.sheet").write_text(SHEET.format(name="a").replace("vlan: 10", "vlan: 20"))
+    assert "\x1b[" in on_terminal("audit", tmp_path)
+    assert "\x1b[" not in on_terminal("audit", tmp_path, NO_COLOR="1")
+    assert "\x1b[" not in on_terminal("audit", tmp_path, "--no-colour")
 
 
 def test_rules_are_explained(inkov: Inkov) -> None:
@@ -160,6 +160,7 @@ def test_the_demo(inkov: Inkov, tmp_path: Path, monkeypatch: pytest.MonkeyPatch)
     lines = first.out.splitlines()
     shown = [number for number, line in enumerate(lines) if line.startswith("$ inkov ")]
     assert len(shown) > 5 and not any(lines[number - 1] for number in shown)
+    assert inkov("demo", "tour").out == first.out
     # What is written again, or is not, needs no second tour.
     monkeypatch.setattr("inkov.cli.demo._show", lambda *_: None)
     assert inkov("demo", "tour").status == 0

@@ -269,7 +269,9 @@ def test_on_a_terminal_the_worst_stands_last(tmp_path: Path) -> None:
     )
 
     def shown(*options: str) -> list[str]:
-        lines = on_screen("audit", tmp_path, *options, width=80).rstrip().split("\n")
+        coloured = on_screen("audit", tmp_path, *options, width=80, colour=True)
+        assert "\x1b[" in coloured
+        lines = re.sub(r"\x1b\[[0-9;]*m", "", coloured).rstrip().split("\n")
         assert max(map(len, lines)) <= 80
         return [line.rstrip() for line in lines]
 

@@ -29,7 +29,7 @@ from tests.proofs.test_packets import with_gateways
 from tests.written import in_files
 
 CHANGES = cases("CHANGES", 60, least=16)
-IN_PACKETS = cases("IN_PACKETS", 30, least=6)
+IN_PACKETS = cases("CHANGES", 60, least=12) // 2
 
 
 def relation_of(old: Campus, new: Campus, level: Level) -> Relation:

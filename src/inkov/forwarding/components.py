@@ -8,8 +8,8 @@ none but higher ones beside them, and all of these that share a neighbour become
 after: in two rounds at most half are left. So the work grows with edges and vertices, times the
 logarithm of their number at worst.
 
-SciPy has this as well. Loading it for this one function took longer than most commands take on a
-campus of a hundred switches.
+SciPy has this as well. Loading it for this one function took half the time of a command on a small
+campus.
 """
 
 from __future__ import annotations

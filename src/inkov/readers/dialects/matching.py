@@ -236,10 +236,6 @@ def match(
     is no match.
     """
     plain = [word.lower() for word in words] if style.any_case else words
-    # Most lines of another language do not even begin as a form does.
-    only_words = not (root.captures or root.block or style.abbreviated)
-    if only_words and plain and plain[0] not in root.literals:
-        return None
     try:
         return _Matching(words, plain, lists, style.abbreviated, negated, opening, but).walk(
             root, 0
