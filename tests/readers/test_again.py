@@ -43,7 +43,7 @@ def both(old: Path, new: Path) -> tuple[Loaded, Loaded]:
     return before, after
 
 
-CAMPUSES = cases("AGAIN", 60, least=30)
+CAMPUSES = cases("AGAIN", 60, least=40)
 
 
 def test_reading_again_gives_what_reading_twice_gives(tmp_path: Path) -> None:
