@@ -7,12 +7,13 @@ import gc
 import io
 import json
 import os
+import pickle
 import subprocess
 import sys
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from textwrap import dedent
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -34,6 +35,7 @@ settings.register_profile(
 settings.load_profile("inkov")
 
 DEMO = Path(__file__).parent.parent / "src" / "inkov" / "demo" / "campus"
+Item = TypeVar("Item")
 WHOLE = bool(os.environ.get("INKOV_WHOLE"))
 
 
@@ -44,6 +46,11 @@ def cases(name: str, number: int, least: int = 1) -> int:
     """
     some = number if WHOLE else max(least, -(-number // 16))
     return int(os.environ.get(f"INKOV_{name}", some))
+
+
+def copied(thing: Item) -> Item:
+    """Another that is equal and shares nothing, as `deepcopy` makes it: three times as fast."""
+    return cast("Item", pickle.loads(pickle.dumps(thing, pickle.HIGHEST_PROTOCOL)))
 
 
 def campus_of(*sheets: str) -> Campus:
@@ -83,7 +90,6 @@ class Result:
         return json.loads(self.out)
 
 
-Item = TypeVar("Item")
 Inkov = Callable[..., Result]
 
 

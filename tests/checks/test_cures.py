@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import random
 import re
-from copy import deepcopy
 from pathlib import Path
 
 import pytest
@@ -30,7 +29,7 @@ from tests.checks.cures import edits_of
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_examples import write
 from tests.checks.test_mistakes import clean, ground_of
-from tests.conftest import cases, share
+from tests.conftest import cases, copied, share
 
 CAMPUSES = cases("CURES", 800, least=64)
 
@@ -78,16 +77,16 @@ def turns(fabric: Fabric) -> bool:
 
 def tried(campus: Campus, plan: Plan, seen: dict[str, int], *, leaky: bool = False) -> None:
     """Carry out each cure of a campus by itself, and look at what it did."""
-    fabric = resolve(deepcopy(campus), wire(campus))
+    fabric = resolve(copied(campus), wire(campus))
     if fabric.wiring.attended or fabric.wiring.conflicts or (leaky and turns(fabric)):
         return  # nobody knows who is on the wire of a link, or where it goes; or there is a leak
     before, reach = audit(fabric, plan).findings, reach_of(fabric)
     known = {(f.rule, f.where) for f in before} | {(f.rule, w) for f in before for w in f.where}
     for finding in before:
         for edit in edits_of(finding):
-            cured = deepcopy(campus)
+            cured = copied(campus)
             edit(cured)
-            after = resolve(deepcopy(cured), wire(cured))
+            after = resolve(copied(cured), wire(cured))
             about = finding.rule, finding.says, finding.cure
             now, found = reach_of(after), audit(after, plan).findings
             seen[finding.rule] = seen.get(finding.rule, 0) + 1
@@ -139,7 +138,7 @@ def test_each_cure_is_tried_or_asks(tmp_path: Path) -> None:
     for number, name in enumerate(share(KINDS)):
         ground = ("demo", 1, 3)[number % 3]
         campus, text = clean(ground)
-        changed, lines = deepcopy(campus), [text]
+        changed, lines = copied(campus), [text]
         spots = KINDS[name].plant(Ground(ground_of(ground), changed, random.Random(name), lines))
         if spots is not None:
             tried(changed, read_plan("plan.yaml", "".join(lines).encode()), seen)
@@ -148,7 +147,7 @@ def test_each_cure_is_tried_or_asks(tmp_path: Path) -> None:
         plans = [read_plan(path, data) for path, data in loaded.plans.items()]
         says = plans[0] if plans else Plan()
         shape(loaded.campus, says.says.platforms)
-        found = audit(resolve(deepcopy(loaded.campus), wire(loaded.campus)), says).findings
+        found = audit(resolve(copied(loaded.campus), wire(loaded.campus)), says).findings
         asks |= {f.rule for f in found if "?" in f.cure}
         tried(loaded.campus, says, seen)
     assert set(CATALOGUE) - set(seen) - asks == PAPER

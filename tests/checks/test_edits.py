@@ -5,7 +5,6 @@ their cures, in words, say the same.
 from __future__ import annotations
 
 import random
-from copy import deepcopy
 from pathlib import Path
 
 import pytest
@@ -21,7 +20,7 @@ from tests.checks.cures import edits_of
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_examples import write
 from tests.checks.test_mistakes import clean, ground_of
-from tests.conftest import fabric_of, share
+from tests.conftest import copied, fabric_of, share
 
 CURED = {
     *("allowed-differs", "needed-vlan-missing", "spare-link-lacks-vlan", "surplus-vlans"),
@@ -71,16 +70,16 @@ def test_a_cure_in_words_is_the_edit(ground: str | int) -> None:
     """Who does what a cure says, in one of the ways it offers, has the campus of its edits."""
     agreeing: set[str] = set()
     for name, kind in KINDS.items():
-        campus, lines = deepcopy(clean(ground)[0]), [clean(ground)[1]]
+        campus, lines = copied(clean(ground)[0]), [clean(ground)[1]]
         if kind.plant(Ground(ground_of(ground), campus, random.Random(name), lines)) is None:
             continue
         plan = read_plan("plan.yaml", "".join(lines).encode())
-        for finding in audit(resolve(deepcopy(campus), wire(campus)), plan).findings:
+        for finding in audit(resolve(copied(campus), wire(campus)), plan).findings:
             if not finding.edits or finding.rule in SAYS_LESS:
                 continue
             ways = []
             for way in edits_of(finding):
-                by_hand = deepcopy(campus)
+                by_hand = copied(campus)
                 way(by_hand)
                 ways.append(difference(apply(campus, finding.edits), by_hand))
             assert [] in ways, (finding.rule, finding.cure, ways)

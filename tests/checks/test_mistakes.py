@@ -7,7 +7,6 @@ The campuses are the repaired demo (six formats) and generated ones of many size
 from __future__ import annotations
 
 import random
-from copy import deepcopy
 from functools import cache
 
 import pytest
@@ -20,7 +19,7 @@ from inkov.readers import load
 from inkov.wiring import wire
 from tests.checks.mistakes import KINDS, Ground
 from tests.clean import PLAN, clean_campus
-from tests.conftest import DEMO, cases
+from tests.conftest import DEMO, cases, copied
 
 GROUNDS = ("demo", *range(8))
 CLOSETS = (1, 2, 4, 5, 7, 9, 12, 17)
@@ -62,7 +61,7 @@ def test_the_mistake_is_named_and_nothing_else(name: str) -> None:
         if planted == ENOUGH:
             break
         campus, text = clean(ground)
-        changed, plan = deepcopy(campus), [text]
+        changed, plan = copied(campus), [text]
         spots = kind.plant(
             Ground(ground_of(ground), changed, random.Random(f"{name} {number}"), plan)
         )

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import copy
 import random
 
 from inkov.campus import Cable, Campus, Device, Host, Mode, Port, PortKind, Vlan
 from tests.campuses import NOWHERE, VIDS, fact, random_port
+from tests.conftest import copied
 
 
 def changed(rng: random.Random, campus: Campus, most: int = 3) -> Campus:
     """A copy of a campus with one to `most` changes."""
-    campus = copy.deepcopy(campus)
+    campus = copied(campus)
     for _ in range(rng.randint(1, most)):
         device = rng.choice(list(campus.devices.values()))
         rng.choice(CHANGES)(rng, campus, device)

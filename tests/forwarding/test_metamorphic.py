@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-from copy import deepcopy
 from itertools import pairwise
 
 import pytest
@@ -20,7 +19,7 @@ from inkov.levels import Level
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import VIDS, fact, listeners, random_campus
-from tests.conftest import cases
+from tests.conftest import cases, copied
 
 SEEDS = range(cases("SEEDS", 120))
 
@@ -70,7 +69,7 @@ def test_renaming_switches_changes_nothing() -> None:
     for seed in SEEDS:
         campus = campus_for(seed)
         new = {name: f"z{99 - number}" for number, name in enumerate(campus.devices)}
-        other = deepcopy(campus)
+        other = copied(campus)
         for device in other.devices.values():
             device.name = new[device.name]
         other.devices = dict(sorted((device.name, device) for device in other.devices.values()))
@@ -95,7 +94,7 @@ def test_renaming_switches_changes_nothing() -> None:
 def test_the_order_of_devices_ports_and_cables_changes_nothing() -> None:
     for seed in SEEDS:
         campus = campus_for(seed)
-        other = deepcopy(campus)
+        other = copied(campus)
         other.devices = dict(reversed(other.devices.items()))
         other.cables = [
             Cable(c.far_device, c.far_port, c.device, c.port, c.origin)

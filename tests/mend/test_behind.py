@@ -6,7 +6,6 @@ once it is behind again, everybody hears whom he heard.
 
 from __future__ import annotations
 
-from copy import deepcopy
 from datetime import date
 from pathlib import Path
 
@@ -22,7 +21,7 @@ from inkov.plan import Plan, read_plan
 from inkov.wiring import End, wire
 from tests.checks.test_cures import reach_of
 from tests.checks.test_mistakes import clean
-from tests.conftest import Inkov, cases
+from tests.conftest import Inkov, cases, copied
 
 TODAY = date(2026, 1, 1)
 ROWS = "[vlans]\n10: climate\n20: pumps\n90: management\n99: nobody\n999: parked\n"
@@ -270,7 +269,7 @@ def without(campus: Campus, name: str, fabric: Fabric) -> tuple[Campus, End, End
     near, far = sorted(ends, key=lambda end: end.device != name)
     if {fabric.ports[near].mode, fabric.ports[far].mode} != {Mode.TRUNK}:
         return None
-    apart = deepcopy(campus)
+    apart = copied(campus)
     apart.cables = [one for one in apart.cables if not ends & ends_of(one)]
     apart.neighbours = [one for one in apart.neighbours if not ends & ends_of(one)]
     for end in ends:

@@ -5,7 +5,6 @@ and everybody hears whom he heard.
 from __future__ import annotations
 
 import random
-from copy import deepcopy
 from datetime import date
 from pathlib import Path
 
@@ -24,7 +23,7 @@ from inkov.wiring import End, wire
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_cures import reach_of
 from tests.checks.test_mistakes import clean, ground_of
-from tests.conftest import Inkov, campus_of, cases
+from tests.conftest import Inkov, campus_of, cases, copied
 
 TODAY = date(2026, 1, 1)
 
@@ -34,7 +33,7 @@ def test_a_planted_mistake_is_mended_and_nothing_else(ground: str | int) -> None
     mended_kinds: set[str] = set()
     for name, kind in KINDS.items():
         campus, text = clean(ground)
-        changed, lines = deepcopy(campus), [text]
+        changed, lines = copied(campus), [text]
         site = ground_of(ground)
         if kind.plant(Ground(site, changed, random.Random(f"mend {name}"), lines)) is None:
             continue

@@ -9,7 +9,6 @@ import random
 import re
 import shutil
 from collections.abc import Callable
-from copy import deepcopy
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +23,7 @@ from inkov.wiring import End, wire
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_cures import reach_of
 from tests.checks.test_mistakes import clean, ground_of
-from tests.conftest import DEMO, Inkov, on_terminal, share
+from tests.conftest import DEMO, Inkov, copied, on_terminal, share
 
 WRITABLE = {
     *("allowed-differs", "edge-missing", "edge-on-link", "guard-missing", "native-not-allowed"),
@@ -45,7 +44,7 @@ def test_planted_mistakes_are_mended_in_the_files(
         if kind.rule not in WRITABLE:
             continue
         campus, text = clean(ground)
-        changed, lines = deepcopy(campus), [text]
+        changed, lines = copied(campus), [text]
         spots = kind.plant(Ground(ground_of(ground), changed, random.Random(name), lines))
         if spots is None:
             continue
@@ -100,7 +99,7 @@ def test_several_mistakes_are_mended_from_files_to_files(
     rng = random.Random(f"{form} {seed}")
     ground = rng.choice([1, 3])
     campus, text = clean(ground)
-    campus, lines = deepcopy(campus), [text]
+    campus, lines = copied(campus), [text]
     for name in rng.sample(sorted(KINDS), rng.randint(1, 3)):
         KINDS[name].plant(Ground(ground_of(ground), campus, random.Random(name), lines))
     written_as(tmp_path / "broken", form, campus, "".join(lines))

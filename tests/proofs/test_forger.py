@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import random
 from collections.abc import Callable
-from copy import deepcopy
 from typing import Any
 
 import pytest
@@ -28,7 +27,7 @@ from inkov.verify.closures import Refused
 from inkov.vlanset import VlanSet
 from inkov.wiring import settled, wire
 from tests.campuses import VIDS, random_campus
-from tests.conftest import cases
+from tests.conftest import cases, copied
 from tests.proofs.oracle import Oracle
 from tests.proofs.test_packets import Packets, with_gateways
 from tests.proofs.test_proofs import claim_of, legs_of, nobody_at
@@ -65,7 +64,7 @@ class Forger:
         if self.rng.random() < 0.15:
             return {"anywhere": self.vids()}
         spread = closure(self.fabric, sources, level)
-        stated = deepcopy(certified(self.fabric, spread, frozenset()))
+        stated = copied(certified(self.fabric, spread, frozenset()))
         if "anywhere" in stated:
             return {"anywhere": self.vids()}
         for _ in range(self.rng.randint(0, 3)):
@@ -83,7 +82,7 @@ class Forger:
                 whole = (true or {}).get("anywhere", self.vids())
                 forged.append({"anywhere": self.rng.choice([whole, self.vids()])})
             else:
-                forged.append(deepcopy(true))
+                forged.append(copied(true))
                 for _ in range(self.rng.randint(0, 2)):
                     self.change(forged[-1])
         return forged
@@ -110,7 +109,7 @@ class Forger:
                 entry.pop("shielded", None)
             case 6:
                 other = rng.choice(self.hubs)
-                stated[other] = deepcopy(entry)
+                stated[other] = copied(entry)
 
     def way(self, claim: Claim) -> list[dict[str, Any]]:
         """A walk over links, from somewhere to somewhere."""

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import random
 from collections import Counter
-from copy import deepcopy
 
 from inkov.campus import STANDARD, Cable, Campus, Device, Mode, Neighbour, Origin, Port, Vlan
 from inkov.forwarding import Fabric, resolve
@@ -19,7 +18,7 @@ from inkov.vlanset import VlanSet, bit, union
 from inkov.wiring import wire
 from tests.campuses import VIDS, fact, random_campus
 from tests.clean import clean_campus
-from tests.conftest import campus_of, cases
+from tests.conftest import campus_of, cases, copied
 
 CAMPUSES = cases("OUTSIDERS", 150, least=40)
 
@@ -45,7 +44,7 @@ def facing(rng: random.Random, name: str, far: BridgePort, subs: int) -> Port:
 
 
 def with_box(rng: random.Random, campus: Campus, seen: list[BridgePort], *, plain: bool) -> Campus:
-    known, fabric = deepcopy(campus), resolve(campus, wire(campus))
+    known, fabric = copied(campus), resolve(campus, wire(campus))
     box = known.devices["box"] = Device("box", Origin(), STANDARD)
     if not plain:
         box.vlans = {vid: Vlan(vid, Origin()) for vid in VIDS}
@@ -79,7 +78,7 @@ def without_a_file(number: int) -> tuple[Campus, Campus, list[str]] | None:
     several = sorted(name for name, count in links.items() if count > 1)
     if not several:
         return None
-    known = deepcopy(campus)
+    known = copied(campus)
     del known.devices[rng.choice(several)]
     names = [f"{port.end.device}:{port.port}" for port in hosts_of(resolve(known, wire(known)))]
     inside = hosts_of(resolve(campus, wire(campus)))

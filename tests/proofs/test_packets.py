@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterator
-from copy import deepcopy
 from ipaddress import ip_address, ip_interface, ip_network
 from itertools import permutations, product
 from pathlib import Path
@@ -40,7 +39,7 @@ from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import NOWHERE, VIDS, fact, random_campus
 from tests.clean import clean_campus
-from tests.conftest import cases
+from tests.conftest import cases, copied
 from tests.proofs.oracle import Oracle
 from tests.proofs.test_filters import fate
 from tests.proofs.test_proofs import at_one_port, claim_of, entry_of, legs_of, network, nobody_at
@@ -148,7 +147,7 @@ class Packets:
     """
 
     def __init__(self, campus: Campus, *, on_wires: bool = True) -> None:
-        changed = deepcopy(campus)
+        changed = copied(campus)
         for device in changed.devices.values():
             for g in device.gateways:
                 port = device.ports[named(g)] = Port(named(g), NOWHERE)

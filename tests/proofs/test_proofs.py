@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterable
-from copy import deepcopy
 from pathlib import Path
 from typing import Any
 
@@ -39,7 +38,7 @@ from inkov.wiring import settled, wire
 from inkov.wiring.outside import identities
 from tests.campuses import VIDS, random_campus
 from tests.clean import clean_campus
-from tests.conftest import cases
+from tests.conftest import cases, copied
 from tests.proofs.oracle import Oracle
 from tests.written import in_files
 
@@ -233,7 +232,7 @@ def corrupted(entry: dict[str, Any], rng: random.Random) -> dict[str, Any] | Non
     """The entry with one thing in it made untrue: a VLAN, a port or a switch of a closure, a step
     of a way, or a member that is none.
     """
-    entry = deepcopy(entry)
+    entry = copied(entry)
     if "from" in entry and rng.random() < 0.5:
         entry[rng.choice(["from", "to"])][rng.randrange(2)] = 4095
         return entry
@@ -334,7 +333,7 @@ def test_a_certificate_of_another_campus_is_refused() -> None:
         ]
         verdicts = prove(fabric, Plan(PlanFile(claims=claims)))
         assert [v.verdict for v in verdicts] == ["holds", "holds"]
-        flipped = deepcopy(campus)
+        flipped = copied(campus)
         for port in flipped.devices["core-1"].ports.values():
             if port.native_vlan is not None and "hut" not in port.name:
                 port.native_vlan = Fact(40, Origin())
@@ -444,7 +443,7 @@ def test_a_planted_leak_is_refuted_with_the_lines_to_blame(
     if plant is plant_native:  # somebody sits in the native VLAN, or there is nobody to leak to
         for name in ("closet-1", "closet-2"):
             campus.devices[name].ports["12"].access_vlan = Fact(99, Origin())
-    level: Any = plant(deepcopy(campus))
+    level: Any = plant(copied(campus))
     claim = Claim(isolate=[f"vlan {apart[0]}"], from_=[f"vlan {apart[1]}"], level=level)
     plan = Plan(PlanFile(claims=[claim]))
     if plant not in (plant_double_tag, plant_native):

@@ -5,14 +5,13 @@ frames that are moved one by one past the ports that discard.
 from __future__ import annotations
 
 import random
-from copy import deepcopy
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from inkov.campus import Campus, Fact, Origin, TreeMode
-from tests.conftest import Inkov, cases
+from tests.conftest import Inkov, cases, copied
 from tests.forwarding.trees.messages import settle
 from tests.forwarding.trees.test_losses import plain_campus
 from tests.simulator import Simulator
@@ -91,7 +90,7 @@ class Settings:
 
 def heard_past(campus: Campus, discarding: set[Place], place: Place) -> set[Place]:
     """The host ports that hear a host, where some ports pass nothing."""
-    shut = deepcopy(campus)
+    shut = copied(campus)
     for name, port in discarding:
         shut.devices[name].ports[port].enabled = Fact(False, Origin())
     return {(h.device, h.port) for h in Simulator(shut).flood(place, False, set())}
