@@ -8,6 +8,7 @@ behind the name.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from functools import cache
 from typing import Any
 
 from msgspec import Struct
@@ -41,11 +42,16 @@ DEVICE_FIELDS = (
 _ABOUT_FILES = {"origin", "overridden"}
 
 
-def attributes(thing: Struct) -> list[str]:
+def attributes(thing: Struct) -> tuple[str, ...]:
     """The attributes of a thing that can be edited: not that by which it is found."""
-    key = "vid" if isinstance(thing, (Vlan, Gateway)) else "name"
-    keys = {key, "name"} if isinstance(thing, Gateway) else {key}
-    return [field.name for field in fields(thing) if field.name not in keys | _ABOUT_FILES]
+    return _attributes(type(thing))
+
+
+@cache
+def _attributes(kind: type[Struct]) -> tuple[str, ...]:
+    # Kept, as `fields` works out all annotations anew.
+    keys = {Vlan: {"vid"}, Gateway: {"vid", "name"}}.get(kind, {"name"})
+    return tuple(field.name for field in fields(kind) if field.name not in keys | _ABOUT_FILES)
 
 
 def numbered(things: Iterable[tuple[str, Any]]) -> dict[str, Any]:

@@ -12,11 +12,12 @@ from collections.abc import Callable, Collection
 from datetime import date
 from difflib import get_close_matches
 from enum import Enum
+from functools import cache
 from ipaddress import ip_address, ip_interface, ip_network
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from msgspec import NODEFAULT, Meta, Struct
-from msgspec.structs import fields
+from msgspec.structs import FieldInfo, fields
 
 from inkov.campus import Address, Origin, Subnet
 from inkov.plan.schema import HostAddress
@@ -108,7 +109,7 @@ class Typed:
         return values_read
 
     def _struct(self, node: Any, kind: type[Struct], place: Place) -> Struct:
-        known = {f.encode_name: f for f in fields(kind) if f.name != "origin"}
+        known = _known(kind)
         origin = {"origin": Origin(self.file, place[0] + 1)}
         short = getattr(kind, "short", "")
         if short and not isinstance(node, dict):
@@ -141,6 +142,12 @@ class Typed:
             if f.required and f.name not in values:
                 raise Fault(place, f"`{name}` is missing here")
         return kind(**values, **origin)
+
+
+@cache
+def _known(kind: type[Struct]) -> dict[str, FieldInfo]:
+    """What may be said in an entry of a kind: by keys as they are written."""
+    return {field.encode_name: field for field in fields(kind) if field.name != "origin"}
 
 
 def _at(where: Callable[[Any], Place], key: Any, place: Place) -> Place:
