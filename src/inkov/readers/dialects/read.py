@@ -31,6 +31,7 @@ from inkov.vlanset import VlanListError
 __all__ = ["DialectReader", "Taken", "read_text", "recognises", "split_words"]
 
 _QUOTED = re.compile(r'"([^"]*)"|(\S+)')
+_PLAIN = re.compile(r"[!-~]+")
 _HEAD_LINES = 200
 _CACHED = 2_000
 _CACHED_LENGTH = 200
@@ -146,6 +147,9 @@ def recognises(dialect: Dialect, file: str, head: str) -> bool:
         return True
     if not dialect.recognise:
         return False
+    # Most texts are in another language, and are not taken apart for this.
+    if not _may_hold(dialect, head):
+        return False
     left = list(dialect.recognise)
     for line in islice(lines(head, dialect.text), _HEAD_LINES):
         if line.meaning:
@@ -154,6 +158,23 @@ def recognises(dialect: Dialect, file: str, head: str) -> bool:
             if not left:
                 return True
     return False
+
+
+def _may_hold(dialect: Dialect, head: str) -> bool:
+    """False if a form of `recognise` begins with words none of which is anywhere in the head."""
+    style = dialect.text
+    # A comment may stand within a word.
+    if style.abbreviated or any(opening in head for opening, _ in style.comment_block):
+        return True
+    if style.any_case:
+        head = head.lower()
+    for root in dialect.recognise:
+        # Letters beyond ASCII become lower case by those around them, and a space within quotes may
+        # stand in the text as another character.
+        plain = not root.captures and all(map(_PLAIN.fullmatch, root.literals))
+        if plain and not any(word in head for word in root.literals):
+            return False
+    return True
 
 
 def _without_lead(words: list[str], dialect: Dialect) -> list[str]:
