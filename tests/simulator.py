@@ -8,7 +8,9 @@ merit.
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from collections.abc import Callable
+from functools import wraps
+from typing import Any, NamedTuple, TypeVar
 
 from inkov.campus import Accept, Campus, Device, Mode, Negotiation, Port, PortKind, Private
 
@@ -34,6 +36,23 @@ class Heard(NamedTuple):
 
 def said(fact: Any, otherwise: Any) -> Any:
     return otherwise if fact is None else fact.value
+
+
+Answer = TypeVar("Answer")
+
+
+def kept(asked: Callable[[Any, Place], Answer]) -> Callable[[Any, Place], Answer]:
+    """A question about a port whose answer is kept: no campus changes under a simulator."""
+    name = f"kept {asked.__name__}"
+
+    @wraps(asked)
+    def answer(self: Any, place: Place) -> Answer:
+        answers: dict[Place, Answer] = self.__dict__.setdefault(name, {})
+        if place not in answers:
+            answers[place] = asked(self, place)
+        return answers[place]
+
+    return answer
 
 
 class Simulator:
@@ -82,6 +101,7 @@ class Simulator:
             return device, bundle
         return device, name
 
+    @kept
     def is_up(self, place: Place) -> bool:
         port = self.port(place)
         if not said(port.enabled, True) or self.forwards_as(*place) != place:
@@ -102,6 +122,7 @@ class Simulator:
             self.port(place).kind is not PortKind.BUNDLE or self.is_up(place)
         )
 
+    @kept
     def wish(self, place: Place) -> str:
         port = self.port(place)
         mode = said(port.mode, Mode.ACCESS)
@@ -115,6 +136,7 @@ class Simulator:
             return "announcing" if negotiation is Negotiation.ANNOUNCING else "silent"
         return "fixed"
 
+    @kept
     def mode(self, place: Place) -> Mode:
         wish = self.wish(place)
         if wish not in ("passive", "active"):
@@ -123,6 +145,7 @@ class Simulator:
         asked = "announcing" in far or "active" in far or (wish == "active" and "passive" in far)
         return Mode.TRUNK if asked else Mode.ACCESS
 
+    @kept
     def bridge(self, place: Place) -> str:
         if said(self.port(place).mode, None) is Mode.ROUTED:
             return f"routed {place[1]}"

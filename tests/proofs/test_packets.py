@@ -184,6 +184,9 @@ class Packets:
             self.oracle.everywhere({station.seat}, Level.HONEST) for station in self.stations
         ]
         hears = [self.reached(sent, Level.HONEST) for sent in self.sent]
+        self.of_router: dict[tuple[str, str], list[int]] = {}
+        for number, station in enumerate(self.stations):
+            self.of_router.setdefault(station.table, []).append(number)
         self.shares: list[set[int]] = [
             {b for b in hears[a] if a in hears[b] and self.stations[b].table != station.table}
             for a, station in enumerate(self.stations)
@@ -239,19 +242,15 @@ class Packets:
         seen, work = {start}, [start]
         for here in work:
             into = self.stations[here]
-            for number, out in enumerate(self.stations):
-                same_router = out.table == into.table
-                if not same_router or not (
-                    fate(into.filters_in, *packet) and fate(out.filters_out, *packet)
-                ):
+            if not fate(into.filters_in, *packet):
+                continue
+            for number in self.of_router[into.table]:
+                if not fate(self.stations[number].filters_out, *packet):
                     continue
                 if number == final:
                     return True
-                new = {
-                    other
-                    for other in self.shares[number]
-                    if self.stations[other].table != into.table
-                } - seen
+                # Those of other routers only: see `shares`.
+                new = self.shares[number] - seen
                 seen |= new
                 work += new
         return False
