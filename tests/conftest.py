@@ -25,15 +25,6 @@ from inkov.readers import load
 from inkov.readers.registry import read_bytes
 from inkov.wiring import wire
 
-settings.register_profile(
-    "inkov",
-    deadline=None,
-    derandomize=True,
-    print_blob=True,
-    suppress_health_check=[HealthCheck.too_slow],
-)
-settings.load_profile("inkov")
-
 # A collection per 700 objects would take a twenty-fifth of the time.
 gc.set_threshold(200_000, 20, 100)
 
@@ -49,6 +40,17 @@ def cases(name: str, number: int, least: int = 1) -> int:
     """
     some = number if WHOLE else max(least, -(-number // 16))
     return int(os.environ.get(f"INKOV_{name}", some))
+
+
+settings.register_profile(
+    "inkov",
+    max_examples=cases("EXAMPLES", 100, least=30),
+    deadline=None,
+    derandomize=True,
+    print_blob=True,
+    suppress_health_check=[HealthCheck.too_slow],
+)
+settings.load_profile("inkov")
 
 
 def copied(thing: Item) -> Item:

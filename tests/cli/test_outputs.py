@@ -23,7 +23,7 @@ from inkov.render.listings import matrix_grid
 from inkov.render.terminal import Screen, grid_text
 from inkov.survey.ports import memberships
 from inkov.wiring import wire
-from tests.conftest import Inkov, need
+from tests.conftest import Inkov, need, share
 
 SHEET = "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n20: lamps\n[port 1..3]\nvlan: 10\n"
 INKOV = f"{sys.executable} -m inkov"
@@ -50,11 +50,6 @@ def folder(tmp_path: Path) -> Path:
         ("read in 2>/dev/full", 0, ""),
         ("read nothing >&- 2>&-", 2, ""),
         ("read nothing 2>/dev/full", 2, ""),
-        ("read in -o /dev/full", 2, "cannot write /dev/full: it is a device or a pipe, and no"),
-        ("read in -o in", 2, "cannot write in: is a directory"),
-        ("read in -o in/a.sheet", 2, "in/a.sheet is one of the files that are read"),
-        ("prove in --certificate in/a.sheet", 2, "in/a.sheet is one of the files that are read"),
-        ("read in -o nowhere/x", 2, "cannot write nowhere/x: no such file or directory"),
     ],
 )
 def test_one_line_and_the_right_status(command: str, status: int, says: str, folder: Path) -> None:
@@ -70,7 +65,25 @@ def test_one_line_and_the_right_status(command: str, status: int, says: str, fol
     assert os.path.exists("/dev/full") and stat.S_ISCHR(os.stat("/dev/full").st_mode)
 
 
-@pytest.mark.parametrize(("rows", "columns"), [(24, 0), (0, 0), (1, 1), (24, 7)])
+@pytest.mark.parametrize(
+    ("command", "says"),
+    [
+        ("read in -o /dev/full", "cannot write /dev/full: it is a device or a pipe, and no"),
+        ("read in -o in", "cannot write in: is a directory"),
+        ("read in -o in/a.sheet", "in/a.sheet is one of the files that are read"),
+        ("prove in --certificate in/a.sheet", "in/a.sheet is one of the files that are read"),
+        ("read in -o nowhere/x", "cannot write nowhere/x: no such file or directory"),
+    ],
+)
+def test_where_nothing_can_be_written(command: str, says: str, inkov: Inkov, folder: Path) -> None:
+    need(os.path.exists("/dev/full"), "a full device")
+    ran = inkov(*command.split())
+    assert (ran.status, ran.err.count("\n")) == (2, 1) and ran.err.startswith(f"inkov: {says}")
+    assert (folder / "in" / "a.sheet").read_text() == SHEET
+    assert stat.S_ISCHR(os.stat("/dev/full").st_mode)
+
+
+@pytest.mark.parametrize(("rows", "columns"), share([(0, 0), (24, 0), (1, 1), (24, 7)], 2))
 def test_terminals_of_every_width(rows: int, columns: int, folder: Path) -> None:
     ours, theirs = pty.openpty()
     fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))

@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from inkov.forwarding.circles import blocks, lone_links, partings
+from tests.conftest import cases
 
 EDGES = st.lists(st.tuples(st.integers(0, 8), st.integers(0, 8)), max_size=14)
 WEIGHTS = st.dictionaries(st.integers(0, 8), st.integers(1, 9))
@@ -21,7 +22,7 @@ def graph_of(edges: list[tuple[int, int]]) -> nx.MultiGraph[int]:
     return graph
 
 
-@settings(max_examples=300)
+@settings(max_examples=cases("GRAPHS", 300, least=100))
 @given(EDGES)
 def test_blocks(edges: list[tuple[int, int]]) -> None:
     """What hangs below a block comes first: all but its top are in no later block."""
@@ -45,7 +46,7 @@ def test_blocks(edges: list[tuple[int, int]]) -> None:
     assert lone_links(edges) == alone
 
 
-@settings(max_examples=300)
+@settings(max_examples=cases("GRAPHS", 300, least=100))
 @given(EDGES, WEIGHTS)
 def test_partings(edges: list[tuple[int, int]], weights: dict[int, int]) -> None:
     """Each edge and vertex is taken away; the heaviest part is not told, of several any."""

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from inkov.forwarding.needed import links_on_ways, needed
 from inkov.survey.trunks import trunk_rows
 from inkov.vlanset import VlanSet
-from tests.conftest import Inkov, fabric_of
+from tests.conftest import Inkov, cases, fabric_of
 
 
 def by_block_cut_tree(edges: list[tuple[int, int]], terminals: set[int]) -> set[int]:
@@ -38,7 +38,7 @@ def by_block_cut_tree(edges: list[tuple[int, int]], terminals: set[int]) -> set[
     }
 
 
-@settings(max_examples=400)
+@settings(max_examples=cases("GRAPHS", 400, least=100))
 @given(st.randoms(use_true_random=False))
 def test_fm_6_4_agrees_with_networkx(rng: random.Random) -> None:
     size = rng.randint(2, 14)

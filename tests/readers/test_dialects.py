@@ -518,12 +518,12 @@ def test_shapes_blank_out_names_and_numbers() -> None:
 @pytest.mark.parametrize(
     "text",
     [
-        "pot " + "1," * 100_000,
-        "x " * 400_000,
-        "pot 1\n" + "  carry " + ",".join(["1-9"] * 100_000),
-        "[" * 100_000,
+        "pot " + "1," * 50_000,
+        "x " * 200_000,
+        "pot 1\n" + "  carry " + ",".join(["1-9"] * 50_000),
+        "[" * 50_000,
         "y" * 3_000_000,
-        "\n".join(" " * n + "pot 1" for n in range(2000)),
+        "\n".join(" " * n + "pot 1" for n in range(1500)),
     ],
     ids=["ports", "words", "ranges", "brackets", "line", "depth"],
 )

@@ -168,7 +168,7 @@ def ways_of(part: Part) -> set[tuple[str, str, str]]:
     return {(n.port, n.far_device, n.far_port) for n in part.neighbours}
 
 
-@pytest.mark.parametrize("style", share(STYLES, 3))
+@pytest.mark.parametrize("style", share(STYLES, 6))
 def test_no_text_of_others_changes_the_switch(style: str, agent: Agent, tmp_path: Path) -> None:
     options, names = STYLES[style]
     modules = write_modules(tmp_path / "mibs", names) if names else None
