@@ -73,15 +73,18 @@ class Relation:
             new.routed(level, self.hearing[1], budget),
         )
         self.members: dict[Class, list[SeatName]] = {}
-        self._by_ear: tuple[dict[Ear, list[Class]], dict[Ear, list[Class]]] = ({}, {})
         for names in alike or seats_alike(old, new):
             # Seats that are alike on both sides are one class from the start.
             halves = self._half(0, names[0]), self._half(1, names[0])
             self.members.setdefault(halves, []).extend(names)
-        for a_class in self.members:
+        # From here on by numbers: a class takes long to compare, and there are many pairs.
+        self._classes = list(self.members)
+        self._by_ear: tuple[dict[Ear, list[int]], dict[Ear, list[int]]] = ({}, {})
+        for number, a_class in enumerate(self._classes):
             for half, by_ear in zip(a_class, self._by_ear, strict=True):
                 if half is not None:
-                    by_ear.setdefault(half.ear, []).append(a_class)
+                    by_ear.setdefault(half.ear, []).append(number)
+        self._known: dict[tuple[int, int], dict[int, None]] = {}
 
     def _half(self, side: int, name: SeatName) -> Half | None:
         seat = self.sides[side].seats.get(name)
@@ -102,30 +105,30 @@ class Relation:
     # --- layer 2 ----------------------------------------------------------------------------------
 
     def _heard(self, without: int, within: int) -> Iterator[Differing]:
-        for one in self.members:
+        for number, one in enumerate(self._classes):
             # What no change can touch differs in nothing.
-            if self._is_affected(one):
-                for hearer in self._hearers(one, within):
-                    # Heard on one side, and not on the other.
-                    if hearer not in self._hearers(one, without) and self._have_pairs(one, hearer):
-                        yield Differing(Layer.FRAMES, one, hearer)
+            if not self._is_affected(one):
+                continue
+            hearers = self._hearers(number, within)
+            before = self._hearers(number, without) if hearers else {}
+            for other in hearers:
+                hearer = self._classes[other]
+                # Heard on one side, and not on the other.
+                if other not in before and self._have_pairs(one, hearer):
+                    yield Differing(Layer.FRAMES, one, hearer)
 
-    def _hearers(self, one: Class, side: int) -> dict[Class, None]:
-        """The classes that hear a class on a side."""
-        half = one[side]
+    def _hearers(self, number: int, side: int) -> dict[int, None]:
+        """The numbers of the classes that hear a class on a side, ascending."""
+        half = self._classes[number][side]
         if half is None:
             return {}
         # Worked out once for each class and side.
-        if (one, side) not in self._known:
+        if (number, side) not in self._known:
             ears = self.hearing[side].hearers(half.sender)
             by_ear = self._by_ear[side]
-            classes = {hearer for ear in ears for hearer in by_ear.get(ear, ())}
-            self._known[one, side] = {hearer: None for hearer in self.members if hearer in classes}
-        return self._known[one, side]
-
-    @cached_property
-    def _known(self) -> dict[tuple[Class, int], dict[Class, None]]:
-        return {}
+            hearers = sorted(hearer for ear in ears for hearer in by_ear.get(ear, ()))
+            self._known[number, side] = dict.fromkeys(hearers)
+        return self._known[number, side]
 
     def _have_pairs(self, one: Class, other: Class) -> bool:
         """Whether two classes have seats on different wires."""
@@ -174,23 +177,27 @@ class Relation:
 
     def _passed(self, without: int, within: int) -> Iterator[Differing]:
         """Pairs of which routers pass more on one side, and frames pass on neither."""
-        sources: dict[tuple[tuple[int, int], ...], list[Class]] = {}
-        targets: dict[tuple[int, ...], list[Class]] = {}
-        for one in self.members:
-            sources.setdefault(tuple(self._entering(one, side) for side in (0, 1)), []).append(one)
-            targets.setdefault(tuple(self._leading(one, side) for side in (0, 1)), []).append(one)
-        for entering, some in sources.items():
-            for leading, others in targets.items():
-                passes = [passed(*pair) for pair in zip(entering, leading, strict=True)]
+        sources: dict[tuple[tuple[int, int], ...], list[int]] = {}
+        targets: dict[tuple[int, ...], list[int]] = {}
+        for number, one in enumerate(self._classes):
+            entering = tuple(self._entering(one, side) for side in (0, 1))
+            sources.setdefault(entering, []).append(number)
+            leading = tuple(self._leading(one, side) for side in (0, 1))
+            targets.setdefault(leading, []).append(number)
+        for entered, some in sources.items():
+            for led, others in targets.items():
+                passes = [passed(*pair) for pair in zip(entered, led, strict=True)]
                 # Not more than before.
                 if passes[within] <= passes[without]:
                     continue
                 in_part = passes[without] != Passes.NOTHING
-                for one in some:
-                    beside = self._hearers(one, 0).keys() | self._hearers(one, 1).keys()
-                    for target in others:
+                for number in some:
+                    one = self._classes[number]
+                    beside = self._hearers(number, 0).keys() | self._hearers(number, 1).keys()
+                    for other in others:
+                        target = self._classes[other]
                         # Whom frames reach anyway needs no router.
-                        if target not in beside and self._have_pairs(one, target):
+                        if other not in beside and self._have_pairs(one, target):
                             yield Differing(Layer.PACKETS, one, target, in_part)
 
     def _entering(self, a_class: Class, side: int) -> tuple[int, int]:
