@@ -28,6 +28,7 @@ from tests.conftest import Inkov, need, share
 SHEET = "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n20: lamps\n[port 1..3]\nvlan: 10\n"
 INKOV = f"{sys.executable} -m inkov"
 FULL = "cannot write to the standard output: no space left on device"
+TO_A_FULL_DEVICE = ["audit in", "audit in -f json", "plan check in", "--help", "--version"]
 
 
 @pytest.fixture
@@ -40,11 +41,7 @@ def folder(tmp_path: Path) -> Path:
 @pytest.mark.parametrize(
     ("command", "status", "says"),
     [
-        ("audit in >/dev/full", 2, FULL),
-        ("audit in -f json >/dev/full", 2, FULL),
-        ("plan check in >/dev/full", 2, FULL),
-        ("--help >/dev/full", 2, FULL),
-        ("--version >/dev/full", 2, FULL),
+        *share([(f"{asked} >/dev/full", 2, FULL) for asked in TO_A_FULL_DEVICE], 2),
         ("read in >&-", 2, "cannot write to the standard output: bad file descriptor"),
         ("read in 2>&-", 0, ""),
         ("read in 2>/dev/full", 0, ""),

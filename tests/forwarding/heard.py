@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Container
+
 from inkov.forwarding import BridgePort, Fabric, Form
 from inkov.forwarding.reach import flood, sendings_at
 from inkov.levels import Level
-from tests.simulator import UNTAGGED, Heard
+from tests.simulator import ANY, UNTAGGED, Heard
 
 __all__ = ["engine_hears"]
 
 
-def engine_hears(fabric: Fabric, source: BridgePort, level: Level) -> set[Heard]:
-    """Who hears what a host at a port may send, but the port itself.
+def engine_hears(
+    fabric: Fabric, source: BridgePort, level: Level, vids: Container[int] = ANY
+) -> set[Heard]:
+    """Who hears what a host at a port may send, in one of some VLANs, but the port itself.
 
     At a port that takes no notice of tags, the number that untagged frames have inside is the
     engine's own affair.
@@ -24,6 +28,7 @@ def engine_hears(fabric: Fabric, source: BridgePort, level: Level) -> set[Heard]
     for port, vid, tagged in flood(fabric, sendings_at(fabric, own, level), level).heard():
         name = port.end.port if fabric.is_implied(port) else port.port
         own_number = port.view.form is Form.UNAWARE and (bool(port.outer) or not tagged)
-        if (port.end.device, name) != (source.end.device, source.port):
+        worth = own_number or vid in vids
+        if worth and (port.end.device, name) != (source.end.device, source.port):
             heard.add(Heard(port.end.device, name, UNTAGGED if own_number else vid, tagged))
     return heard

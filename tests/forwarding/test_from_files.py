@@ -45,7 +45,7 @@ def disagreements(read: Campus, meant: Campus) -> list[str]:
         if fabric.bridges[port.bridge].routed or fabric.is_implied(port):
             continue
         for level in (Level.HONEST, Level.HOSTILE):
-            engine = {heard for heard in engine_hears(fabric, port, level) if heard.vid in KNOWN}
+            engine = engine_hears(fabric, port, level, TAGS)
             naive = simulator.flood(place, level == Level.HOSTILE, TAGS)
             naive = {heard for heard in naive if heard.vid in KNOWN}
             if engine != naive:

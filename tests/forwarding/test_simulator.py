@@ -17,7 +17,7 @@ from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
 from tests.conftest import cases
 from tests.forwarding.heard import engine_hears
-from tests.simulator import UNTAGGED, Simulator
+from tests.simulator import Simulator
 
 CAMPUSES = cases("CAMPUSES", 2400)
 
@@ -31,13 +31,11 @@ def disagreements(campus: Campus) -> list[str]:
         if fabric.bridges[port.bridge].routed or fabric.is_implied(port):
             continue
         for level in (Level.HONEST, Level.HOSTILE):
-            engine = engine_hears(fabric, port, level)
-            naive = simulator.flood(
-                (port.end.device, port.port), level == Level.HOSTILE, {*VIDS, 4094}
-            )
             # A trunk left at everything on a switch without a table passes VIDs nobody uses: one
             # stands for all.
-            engine = {h for h in engine if h.vid in VIDS or h.vid in (4094, UNTAGGED)}
+            vids = {*VIDS, 4094}
+            engine = engine_hears(fabric, port, level, vids)
+            naive = simulator.flood((port.end.device, port.port), level == Level.HOSTILE, vids)
             if engine != naive:
                 found.append(
                     f"{port.end.device}:{port.port} {level}: engine only {sorted(engine - naive)}, "
