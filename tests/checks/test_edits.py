@@ -33,7 +33,7 @@ CURED = {
     *("trunk-allows-everything", "allowed-nowhere-defined", "trunk-meets-access", "link-shut"),
     *("negotiation-by-default", "negotiation-defaults-differ", "negotiation-on"),
     *("host-port-negotiates", "port-against-plan", "unused-port-open", "voice-vlan-missing"),
-    *("promiscuous-mapping-incomplete", "private-host-mismatch"),
+    *("promiscuous-mapping-incomplete", "private-host-mismatch", "private-port-incomplete"),
 }
 """Rules whose cure leaves no choice in their example: their findings propose edits."""
 

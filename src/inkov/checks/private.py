@@ -335,6 +335,57 @@ def private_host_mismatch(site: Site) -> Iterator[Found]:
 
 
 @rule(
+    "private-port-incomplete",
+    family=FAMILY,
+    severity=Severity.FAULT,
+    what=(
+        "a private host port has no primary or no secondary VLAN, or a promiscuous port no primary"
+    ),
+    why="such a port forwards nothing: whoever is behind it is cut off",
+    cure="state what is missing at the port, or make it another kind of port",
+    example="palm-1 port 5 is a private host port with secondary VLAN 31, and has no primary VLAN",
+    says={
+        "host": "{end} is a private host port, and has no {lacking} VLAN: it forwards nothing",
+        "promiscuous": "{end} is promiscuous, and has no primary VLAN: it forwards nothing",
+    },
+    fix={
+        "owner": "state at {end} the primary that VLAN {vid} belongs to: {owner}",
+        "choice": "which private VLAN is meant? state it at {end}, or make it another kind of port",
+    },
+)
+def private_port_incomplete(site: Site) -> Iterator[Found]:
+    for resolved in site.ports:
+        primary, vid = resolved.completed.primary, resolved.completed.secondary
+        host = resolved.mode is Mode.PRIVATE_HOST
+        # A promiscuous port without secondaries serves its primary all the same.
+        complete = primary and (vid or not host)
+        if complete or not (host or resolved.mode is Mode.PROMISCUOUS):
+            continue
+        device = resolved.end.device
+        made = _primaries(site.fabric.device(device))
+        # A primary is sure where only one has the secondary that is stated.
+        owners = [p for p, of in made.items() if vid in of] if host and vid else []
+        sure = len(owners) == 1
+        lacking = [name for name, of in (("primary", primary), ("secondary", vid)) if not of]
+        yield finding(
+            {
+                "end": resolved.end,
+                "lacking": " and no ".join(lacking),
+                "vid": vid,
+                "owner": listed([str(p) for p in owners]),
+            },
+            case=("host" if host else "promiscuous", "owner" if sure else "choice"),
+            where=(
+                site.places.of(resolved, "mode", (vid if host else None) or primary),
+                *(site.places.row(device, owner) for owner in owners if sure),
+            ),
+            assumes=site.places.assumed_for((resolved, "mode")),
+            key=(str(resolved.end),),
+            edits=[of_port(device, resolved.stated, "primary", owners[0])] if sure else (),
+        )
+
+
+@rule(
     "trunk-lacks-secondaries",
     family=FAMILY,
     severity=Severity.FAULT,

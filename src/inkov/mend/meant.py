@@ -35,6 +35,7 @@ _OF_PRIVATE_VLANS = frozenset(
     {
         *("secondary-undefined", "secondary-unassociated"),
         *("promiscuous-mapping-incomplete", "private-host-mismatch"),
+        "private-port-incomplete",
     }
 )
 Table = tuple[str, str]  # a device, and one of its routing tables

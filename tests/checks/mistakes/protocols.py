@@ -139,6 +139,15 @@ def a_private_host_of_another_primary(ground: Ground) -> list[SPOT] | None:
     return [host.end]
 
 
+@mistake("private-port-incomplete")
+def a_private_host_without_one_of_its_vlans(ground: Ground) -> list[SPOT] | None:
+    host = some(ground, [r for r in ground.site.host_ports if r.mode is Mode.PRIVATE_HOST])
+    if host is None:
+        return None
+    state(ground, host.end, **{ground.rng.choice(["primary", "secondary"]): None})
+    return [host.end]
+
+
 @mistake("trunk-lacks-secondaries")
 def a_trunk_without_a_secondary(ground: Ground) -> list[SPOT] | None:
     joined = some(ground, [j for j in ground.trunk_links() if 31 in j.a.completed.allowed])
