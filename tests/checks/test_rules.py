@@ -259,6 +259,37 @@ def test_two_sources_of_one_switch(inkov: Inkov, tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
+    ("port", "says", "vlans", "cure"),
+    [
+        ("private host", "no primary and no secondary", [None], "?"),
+        ("private host\nprimary: 30", "no secondary", [30], "?"),
+        ("private host\nsecondary: 32", "no primary", [32, 30], "VLAN 32 belongs to: 30"),
+        ("private host\nsecondary: 31", "no primary", [31], "?"),  # two primaries have it
+        ("private host\nsecondary: 99", "no primary", [99], "?"),
+        ("promiscuous\nsecondaries: 31,32", "no primary", [None], "?"),
+        ("promiscuous\nprimary: 40\nsecondaries: 31", "", [], ""),
+        ("private host\nstate: off", "", [], ""),
+    ],
+)
+def test_a_port_of_a_private_vlan_that_lacks_one(
+    inkov: Inkov, tmp_path: Path, port: str, says: str, vlans: list[int | None], cure: str
+) -> None:
+    """What its lines do not say it does not have; only 30 is primary of 32."""
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n30: guests; primary of 31,32\n31: rooms; isolated\n"
+        f"32: lounge; community\n40: staff; primary of 31\n[port 4]\nmode: {port}\n"
+    )
+    told = inkov("audit", ".", "--only", "private-port-incomplete", "-f", "json").json["findings"]
+    assert len(told) == bool(says)
+    for finding in told:
+        assert finding["says"].startswith("a:4 is") and f"has {says} VLAN:" in finding["says"]
+        assert [where["vlan"] for where in finding["where"]] == vlans
+        # The line of its mode, and where there is one that of the primary.
+        assert [where["line"] for where in finding["where"]] == [9, 4][: len(vlans)]
+        assert cure in finding["cure"]
+
+
+@pytest.mark.parametrize(
     ("bundle", "own", "says"),
     [
         ("Lag-1", None, None),

@@ -26,7 +26,7 @@ from inkov.readers.reading import Part, Reading
 from inkov.readers.sheets.words import PORT_KEYS
 from inkov.readers.sheets.writer import write_sheet
 from tests.campuses import listeners, random_campus
-from tests.conftest import DEMO, Inkov
+from tests.conftest import DEMO, Inkov, cases
 
 HEAD = 'dialect = "t"\nfiles = ["*"]\n'
 
@@ -516,14 +516,46 @@ def test_shapes_blank_out_names_and_numbers() -> None:
 
 
 @pytest.mark.parametrize(
+    ("form", "text", "line", "is_known"),
+    [
+        ("arbour {name}", "", "arbour x", True),
+        ("arbour {name}", "", "bower x", False),
+        ("{number} arbour", "", "7 arbour", True),
+        ("arbour {name}", "", "harbour x", False),
+        ("arbour {name}", "", "ARBOUR x", False),
+        ("arbour {name}", 'case = "any"', "ARBOUR x", True),
+        ("kiosk {name}", 'case = "any"', "\u212aiosk x", True),  # the sign for kelvin is a k
+        ("arbour {name}", "abbreviated = true", "arb x", True),
+        ("λόφος {name}", 'case = "any"\nspaces = "."', "ΛΌΦΟΣ.x", True),  # ends in its own sigma
+        ("arbour {name}", 'comment-block = [["/*", "*/"]]', "ar/* 1 */bour x", True),
+        ("arbour {name}", 'lead = ["please"]', "please arbour x", True),
+    ],
+)
+def test_a_text_is_of_a_language_if_a_line_has_its_form(
+    form: str, text: str, line: str, is_known: bool, inkov: Inkov, tmp_path: Path
+) -> None:
+    (tmp_path / "t.toml").write_text(
+        f"dialect = 't'\nrecognise = ['{form}']\n[text]\n{text}\n[device]\nsays = {{}}\n"
+    )
+    (tmp_path / "x.txt").write_text(f"first\n{line}\n")
+    told = inkov("read", ".", "-f", "json")
+    assert ('"format": "dialect t"' in told.out) == is_known, told.out
+    assert ("no dialect knows it" in told.err) != is_known, told.err
+
+
+# Half of it by hand: what grows faster than its input does so as well.
+LONG = cases("LONG", 100_000, least=50_000)
+
+
+@pytest.mark.parametrize(
     "text",
     [
-        "pot " + "1," * 50_000,
-        "x " * 200_000,
-        "pot 1\n" + "  carry " + ",".join(["1-9"] * 50_000),
-        "[" * 50_000,
+        "pot " + "1," * LONG,
+        "x " * 4 * LONG,
+        "pot 1\n" + "  carry " + ",".join(["1-9"] * LONG),
+        "[" * LONG,
         "y" * 3_000_000,
-        "\n".join(" " * n + "pot 1" for n in range(1500)),
+        "\n".join(" " * n + "pot 1" for n in range(LONG // 50)),
     ],
     ids=["ports", "words", "ranges", "brackets", "line", "depth"],
 )

@@ -31,7 +31,6 @@ from inkov.vlanset import VlanListError
 __all__ = ["DialectReader", "Taken", "read_text", "recognises", "split_words"]
 
 _QUOTED = re.compile(r'"([^"]*)"|(\S+)')
-_PLAIN = re.compile(r"[!-~]+")
 _HEAD_LINES = 200
 _CACHED = 2_000
 _CACHED_LENGTH = 200
@@ -169,9 +168,8 @@ def _may_hold(dialect: Dialect, head: str) -> bool:
     if style.any_case:
         head = head.lower()
     for root in dialect.recognise:
-        # Letters beyond ASCII become lower case by those around them, and a space within quotes may
-        # stand in the text as another character.
-        plain = not root.captures and all(map(_PLAIN.fullmatch, root.literals))
+        # What other letters are in lower case depends on those around them.
+        plain = not root.captures and all(map(str.isascii, root.literals))
         if plain and not any(word in head for word in root.literals):
             return False
     return True
